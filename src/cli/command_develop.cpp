@@ -1,0 +1,72 @@
+#include "bracket_options.h"
+
+#include "render/output.h"
+#include "tone/tone_curve.h"
+
+#include <cstdio>
+#include <iostream>
+
+namespace yolk::cli {
+namespace {
+
+struct Options : BracketOptions {
+    std::string output, method, preset, size, profile;
+    std::vector<std::string> set;
+};
+
+Shape sizeOf(const std::string &text)
+{
+    int width = 0, height = 0;
+    char rest = 0;
+    if (text.empty())
+        return {0, 0, 3};
+    if (std::sscanf(text.c_str(), "%dx%d%c", &width, &height, &rest) != 2 || width < 1 || height < 1)
+        throw ArgumentError("--size " + text + ": must read WxH, as in 2048x1365");
+    return {width, height, 3};
+}
+
+void applySettings(const Options &options, Recipe &recipe)
+{
+    if (!options.method.empty())
+        setByPath(recipe, "tone.method", options.method);
+    if (!options.profile.empty())
+        setByPath(recipe, "export.space", options.profile);
+    for (const std::string &entry : options.set) {
+        const size_t equals = entry.find('=');
+        if (equals == std::string::npos)
+            throw ArgumentError("--set " + entry + ": must read path=value");
+        setByPath(recipe, entry.substr(0, equals), entry.substr(equals + 1));
+    }
+}
+
+} // namespace
+
+Work addDevelop(CLI::App &app)
+{
+    const auto options = std::make_shared<Options>();
+    CLI::App *command = app.add_subcommand("develop", "merge, tone map and write a finished picture");
+    addBracketOptions(*command, *options);
+    command->add_option("-o,--output", options->output, "OUT.tif (16 bit) or OUT.jpg")->required();
+    command->add_option("--method", options->method, "plain or global (silent: global)")->type_name("NAME");
+    command->add_option("--preset", options->preset, "not built yet")->type_name("NAME");
+    command->add_option("--set", options->set, "one setting, as in tone.range=60")->type_name("path=value");
+    command->add_option("--size", options->size, "fits inside")->type_name("WxH");
+    command->add_option("--profile", options->profile, "srgb, p3 or rec2020")->type_name("NAME");
+    return [options](ExecContext &ctx) {
+        if (!options->preset.empty())
+            refuse("--preset");
+        if (options->method == "local" || options->method == "blend")
+            refuse("--method " + options->method);
+        static_cast<void>(pictureFormatOf(options->output)); // before any work, like the two below
+        const Shape size = sizeOf(options->size);
+        Recipe trial;
+        applySettings(*options, trial);
+        ExecContext opening = ctx.part(0.0, 0.3), developing = ctx.part(0.3, 1.0);
+        OpenSet set = openSet(*options, opening);
+        applySettings(*options, set.recipe);
+        exportPicture(set.sources, set.recipe, set.measured, options->output, size.width, size.height, developing);
+        std::cout << options->output << "\n";
+    };
+}
+
+} // namespace yolk::cli

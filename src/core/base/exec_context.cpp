@@ -1,0 +1,108 @@
+#include "base/exec_context.h"
+
+#include "base/errors.h"
+
+#include <oneapi/tbb/parallel_for.h>
+#include <oneapi/tbb/task_arena.h>
+
+#include <algorithm>
+#include <mutex>
+#include <numeric>
+#include <vector>
+
+namespace yolk {
+
+void SerialRunner::run(int count, const std::function<void(int)> &task)
+{
+    for (int i = 0; i < count; ++i)
+        task(i);
+}
+
+struct ThreadRunner::Arena {
+    tbb::task_arena arena;
+};
+
+ThreadRunner::ThreadRunner(int threads)
+    : arena_(new Arena{tbb::task_arena(threads > 0 ? threads : tbb::task_arena::automatic)})
+{
+}
+
+ThreadRunner::~ThreadRunner() = default;
+
+void ThreadRunner::run(int count, const std::function<void(int)> &task)
+{
+    arena_->arena.execute([&] {
+        // Isolated, so that a thread waiting here never picks up an outer task and holds its locks twice.
+        tbb::this_task_arena::isolate([&] { tbb::parallel_for(0, count, task, tbb::simple_partitioner()); });
+    });
+}
+
+struct ExecContext::Meter {
+    std::mutex mutex;
+    Progress onProgress;
+    double last = 0.0;
+};
+
+ExecContext::ExecContext(Runner &runner, std::stop_token stop, Progress onProgress)
+    : runner_(&runner), stop_(std::move(stop)), meter_(std::make_shared<Meter>())
+{
+    meter_->onProgress = std::move(onProgress);
+}
+
+void ExecContext::throwIfStopped() const
+{
+    if (stop_.stop_requested())
+        throw Cancelled();
+}
+
+void ExecContext::report(double fraction)
+{
+    if (!meter_->onProgress)
+        return;
+    const std::scoped_lock lock(meter_->mutex);
+    meter_->last = std::max(meter_->last, std::min(fraction, 1.0));
+    meter_->onProgress(meter_->last);
+}
+
+ExecContext ExecContext::part(double from, double to)
+{
+    return child([this, from, to](double p) { report(from + (to - from) * p); });
+}
+
+ExecContext ExecContext::child(Progress onProgress) const
+{
+    return ExecContext(*runner_, stop_, std::move(onProgress));
+}
+
+void forEachBand(ExecContext &ctx, int height, const std::function<void(int, int)> &body)
+{
+    const int bands = (height + kBandRows - 1) / kBandRows;
+    std::mutex mutex;
+    int done = 0;
+    ctx.runner().run(bands, [&](int band) {
+        ctx.throwIfStopped();
+        body(band * kBandRows, std::min(height, (band + 1) * kBandRows));
+        const std::scoped_lock lock(mutex);
+        ctx.report(double(++done) / bands);
+    });
+    ctx.throwIfStopped();
+}
+
+void forEachPart(ExecContext &ctx, int count, const std::function<void(int, ExecContext &)> &body)
+{
+    std::mutex mutex;
+    std::vector<double> done(size_t(count), 0.0);
+    ctx.runner().run(count, [&](int i) {
+        ctx.throwIfStopped();
+        ExecContext own = ctx.child([&, i](double fraction) {
+            const std::scoped_lock lock(mutex);
+            done[size_t(i)] = fraction;
+            ctx.report(std::accumulate(done.begin(), done.end(), 0.0) / count);
+        });
+        body(i, own);
+        own.report(1.0);
+    });
+    ctx.throwIfStopped();
+}
+
+} // namespace yolk

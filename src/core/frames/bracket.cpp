@@ -1,0 +1,145 @@
+#include "frames/bracket.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+constexpr double kSameExposure = 0.1; // EV; closer frames repeat each other
+
+/// Index of a frame with which most others share pixel size and colour; the earliest of equals.
+size_t mostTypical(std::span<const FramePtr> frames, bool (*alike)(const Frame &, const Frame &))
+{
+    size_t best = 0;
+    ptrdiff_t bestCount = -1;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        const auto count = std::ranges::count_if(frames, [&](const FramePtr &f) { return alike(*f, *frames[i]); });
+        if (count > bestCount) {
+            best = i;
+            bestCount = count;
+        }
+    }
+    return best;
+}
+
+bool sameSize(const Frame &a, const Frame &b)
+{
+    return a.width == b.width && a.height == b.height;
+}
+bool sameColour(const Frame &a, const Frame &b)
+{
+    return a.codeValues.toRec2020 == b.codeValues.toRec2020;
+}
+
+void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour)
+{
+    if (!sameSize(*f.frame, typicalSize)) {
+        f.usable = false;
+        f.notices.push_back(textOf("%d x %d pixels, the others %d x %d: cannot be used", f.frame->width,
+                                   f.frame->height, typicalSize.width, typicalSize.height));
+    } else if (!sameColour(*f.frame, typicalColour)) {
+        f.usable = false;
+        f.notices.push_back("colour profile " + f.frame->codeValues.name + ", the others " +
+                            typicalColour.codeValues.name + ": cannot be used");
+    }
+    if (f.measured.source == ExposureSource::Estimated)
+        f.notices.push_back("no exposure data: estimated from the picture");
+    else if (f.measured.source == ExposureSource::Assumed)
+        f.notices.push_back("no exposure data and too little in common with the others to estimate it");
+}
+
+void compareNeighbours(Bracket &bracket)
+{
+    const BracketFrame *last = nullptr;
+    for (BracketFrame &f : bracket.frames) {
+        if (!f.used)
+            continue;
+        if (last && std::abs(f.ev - last->ev) < kSameExposure)
+            f.notices.push_back(textOf("repeats the exposure of frame %d", last->number));
+        last = &f;
+    }
+    const auto &reference = bracket.frames[bracket.reference].frame->metadata.fNumber;
+    for (BracketFrame &f : bracket.frames)
+        if (const auto &n = f.frame->metadata.fNumber; n && reference && std::abs(*n / *reference - 1.0) > 0.02)
+            f.notices.push_back(textOf("f/%.3g, the reference f/%.3g: depth of field differs", *n, *reference));
+}
+
+void judgeSet(Bracket &bracket)
+{
+    const auto used = bracket.used();
+    if (used.size() == 1)
+        bracket.notices.push_back("one frame: nothing to merge, the picture has the range of that frame");
+    else if (used.back()->ev - used.front()->ev < kSameExposure)
+        bracket.notices.push_back("all frames have the same exposure: less noise, but no more range");
+    if (std::ranges::none_of(bracket.frames, [](const auto &f) { return f.measured.source == ExposureSource::Stated; }))
+        bracket.notices.push_back(used.size() == 1 ? "no exposure data in the file"
+                                                   : "no exposure data in any file: exposures are estimated");
+}
+
+} // namespace
+
+std::vector<const BracketFrame *> Bracket::used() const
+{
+    std::vector<const BracketFrame *> out;
+    for (const BracketFrame &f : frames)
+        if (f.used)
+            out.push_back(&f);
+    return out;
+}
+
+Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,
+                       const FrameChoice &choice, double anchorExposure)
+{
+    if (frames.empty() || frames.size() != measured.size())
+        throw ArgumentError(textOf("bracket of %zu frames with %zu measurements", frames.size(), measured.size()));
+    for (const auto &[id, influence] : choice.influence)
+        if (!(influence >= 0.0 && influence <= 2.0))
+            throw ArgumentError("influence of frame " + id + " = " + shortestText(influence) + ": must lie in 0 to 2");
+
+    const Frame &typicalSize = *frames[mostTypical(frames, &sameSize)];
+    std::vector<FramePtr> sized;
+    std::ranges::copy_if(frames, std::back_inserter(sized), [&](const FramePtr &f) { return sameSize(*f, typicalSize); });
+    const Frame &typicalColour = *sized[mostTypical(sized, &sameColour)];
+
+    Bracket out;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        BracketFrame f;
+        f.frame = frames[i];
+        f.measured = measured[i];
+        f.given = int(i) + 1;
+        if (const auto found = choice.influence.find(frames[i]->id); found != choice.influence.end())
+            f.influence = found->second;
+        judge(f, typicalSize, typicalColour);
+        f.used = f.usable && !choice.excluded.contains(frames[i]->id) && f.influence > 0.0;
+        out.frames.push_back(std::move(f));
+    }
+    std::ranges::stable_sort(out.frames, {}, [](const BracketFrame &f) { return f.measured.exposure; });
+    for (size_t i = 0; i < out.frames.size(); ++i)
+        out.frames[i].number = int(i) + 1;
+    if (out.used().empty()) // the picture never vanishes: the last frame cannot be left out
+        for (BracketFrame &f : out.frames) {
+            f.used = f.usable;
+            f.influence = 1.0;
+        }
+
+    const auto used = out.used();
+    const BracketFrame *reference = used[(used.size() - 1) / 2]; // median exposure, the lower of two
+    if (!choice.reference.empty())
+        for (const BracketFrame &f : out.frames)
+            if (f.frame->id == choice.reference) {
+                if (!f.usable)
+                    throw InputError(f.frame->path, "cannot be the reference frame: " + f.notices.front());
+                if (f.used)
+                    reference = &f;
+            }
+    out.reference = size_t(reference - out.frames.data());
+    out.anchorExposure = anchorExposure > 0.0 ? anchorExposure : reference->measured.exposure;
+    for (BracketFrame &f : out.frames)
+        f.ev = std::log2(f.measured.exposure / out.anchorExposure);
+    compareNeighbours(out);
+    judgeSet(out);
+    return out;
+}
+
+} // namespace yolk

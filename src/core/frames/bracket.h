@@ -1,0 +1,49 @@
+// A set of frames as it will be merged: dark to bright, which count, which one is the reference.
+#pragma once
+
+#include "frames/measure.h"
+
+#include <map>
+#include <set>
+#include <string>
+#include <vector>
+
+namespace yolk {
+
+/// What the photographer decided about the frames. Frames are named by content id.
+struct FrameChoice {
+    std::string reference;                   ///< empty: automatic
+    std::set<std::string> excluded;          ///< left out
+    std::map<std::string, double> influence; ///< 0 .. 2, where it is not 1
+    bool operator==(const FrameChoice &) const = default;
+};
+
+struct BracketFrame {
+    FramePtr frame;
+    MeasuredFrame measured;
+    int number = 0;     ///< from 1, dark to bright
+    int given = 0;      ///< from 1, in the order given
+    double ev = 0.0;    ///< exposure against the anchor, log2
+    bool usable = true; ///< false: it can never be merged with the others
+    bool used = true;   ///< usable, not excluded
+    double influence = 1.0;
+    std::vector<std::string> notices; ///< in words, for people
+};
+
+struct Bracket {
+    std::vector<BracketFrame> frames; ///< dark to bright; never empty
+    size_t reference = 0;             ///< index of a used frame
+    double anchorExposure = 1.0;      ///< relative exposure whose clipping is radiance 1.0
+    std::vector<std::string> notices; ///< about the whole set
+
+    std::vector<const BracketFrame *> used() const;
+};
+
+/// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
+/// colour profile is not that of most others are not usable. When everything is excluded, nothing is.
+/// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence out of
+/// 0..2), InputError (the chosen reference is unusable).
+Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,
+                       const FrameChoice &choice, double anchorExposure = 0.0);
+
+} // namespace yolk

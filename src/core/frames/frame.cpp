@@ -1,0 +1,189 @@
+#include "frames/frame.h"
+
+#include "base/errors.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+#include <filesystem>
+
+namespace yolk {
+namespace {
+
+bool swapsSides(Orientation o)
+{
+    return int(o) >= int(Orientation::MirroredTurnedLeft);
+}
+
+uint16_t codeOf(double linear)
+{
+    return uint16_t(std::lround(std::clamp(linear, 0.0, 1.0) * double(kCodeScale)) + kPedestal);
+}
+
+/// Tables from stored samples to linear codes, one per channel.
+std::vector<uint16_t> tableOf(const std::vector<float> &curve, int bits)
+{
+    const size_t codes = bits == 8 ? 256 : 65536;
+    std::vector<uint16_t> table(codes);
+    for (size_t i = 0; i < codes; ++i) {
+        const double at = double(i) / double(codes - 1) * double(curve.size() - 1);
+        const size_t k = std::min(size_t(at), curve.size() - 2);
+        const double part = at - double(k);
+        table[i] = codeOf((1.0 - part) * double(curve[k]) + part * double(curve[k + 1]));
+    }
+    return table;
+}
+
+/// Where stored pixel (x, y) of a width x height picture goes when it is turned upright: an offset and two steps.
+struct Turn {
+    ptrdiff_t start, perX, perY;
+};
+Turn turnOf(Orientation o, int width, int height, ptrdiff_t stride)
+{
+    const ptrdiff_t w = width - 1, h = height - 1;
+    switch (o) {
+    case Orientation::Mirrored:
+        return {w, -1, stride};
+    case Orientation::UpsideDown:
+        return {w + h * stride, -1, -stride};
+    case Orientation::MirroredUpsideDown:
+        return {h * stride, 1, -stride};
+    case Orientation::MirroredTurnedLeft:
+        return {0, stride, 1};
+    case Orientation::TurnRight:
+        return {h, stride, -1};
+    case Orientation::MirroredTurnedRight:
+        return {h + w * stride, -stride, -1};
+    case Orientation::TurnLeft:
+        return {w * stride, -stride, 1};
+    case Orientation::Upright:
+        break;
+    }
+    return {0, 1, stride};
+}
+
+/// Means of r x r blocks of linear codes, row by row.
+class BlockMeans {
+public:
+    BlockMeans(int width, int reduction)
+        : width_(width), r_(reduction), sums_(size_t(3 * ((width + reduction - 1) / reduction)))
+    {
+    }
+    void add(std::span<const uint16_t> planarRow) // three planes of `width` samples
+    {
+        const size_t cells = sums_.size() / 3;
+        for (size_t c = 0; c < 3; ++c)
+            for (int x = 0; x < width_; ++x)
+                sums_[c * cells + size_t(x / r_)] += planarRow[c * size_t(width_) + size_t(x)];
+        ++rows_;
+    }
+    bool full() const { return rows_ == r_; }
+    void take(std::vector<uint16_t> &out)
+    {
+        const size_t cells = sums_.size() / 3;
+        out.resize(sums_.size());
+        for (size_t i = 0; i < sums_.size(); ++i) {
+            const int left = int(i % cells) * r_;
+            const uint32_t count = uint32_t(std::min(r_, width_ - left) * rows_);
+            out[i] = uint16_t((sums_[i] + count / 2) / count);
+        }
+        std::ranges::fill(sums_, 0u);
+        rows_ = 0;
+    }
+
+private:
+    int width_, r_, rows_ = 0;
+    std::vector<uint32_t> sums_;
+};
+
+} // namespace
+
+FramePtr loadFrame(const std::string &path)
+{
+    auto frame = std::make_shared<Frame>();
+    frame->path = path;
+    frame->name = std::filesystem::path(path).filename().string();
+    frame->codec = &codecOf(path);
+    frame->format = frame->codec->name;
+    const PictureInfo info = frame->codec->readInfo(path);
+    frame->metadata = readMetadata(path);
+    try {
+        frame->codeValues = codeValuesOf(info.profile);
+    } catch (const ArgumentError &e) {
+        throw InputError(path, e.what());
+    }
+    const bool swapped = swapsSides(frame->metadata.orientation);
+    frame->width = swapped ? info.height : info.width;
+    frame->height = swapped ? info.width : info.height;
+    frame->bits = info.bits;
+    frame->noise = defaultNoise(info.bits, frame->metadata.iso.value_or(100.0));
+    frame->id = hashFile(path).hex();
+    return frame;
+}
+
+Shape reducedShape(const Frame &frame, int reduction)
+{
+    return {(frame.width + reduction - 1) / reduction, (frame.height + reduction - 1) / reduction, 3};
+}
+
+Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
+{
+    if (reduction < 1 || reduction > 64 || !std::has_single_bit(unsigned(reduction)))
+        throw ArgumentError(textOf("reduction %d: must be 1, 2, 4, ... 64", reduction));
+    const PictureInfo info = frame.codec->readInfo(frame.path);
+    const bool swapped = swapsSides(frame.metadata.orientation);
+    if (info.width != (swapped ? frame.height : frame.width) || info.height != (swapped ? frame.width : frame.height) ||
+        info.bits != frame.bits)
+        throw InputError(frame.path, "has changed since it was opened; open the set again");
+
+    const int byCodec = frame.codec->reducedBy(reduction), byUs = reduction / byCodec;
+    const int codedWidth = (info.width + byCodec - 1) / byCodec, codedHeight = (info.height + byCodec - 1) / byCodec;
+    const int width = (codedWidth + byUs - 1) / byUs, height = (codedHeight + byUs - 1) / byUs;
+    Image<uint16_t> out(swapped ? height : width, swapped ? width : height, 3);
+    const Turn turn = turnOf(frame.metadata.orientation, width, height, out.view().rowStride());
+    const std::array<std::vector<uint16_t>, 3> tables = {tableOf(frame.codeValues.curves[0], info.bits),
+                                                         tableOf(frame.codeValues.curves[1], info.bits),
+                                                         tableOf(frame.codeValues.curves[2], info.bits)};
+    const auto store = [&](int y, const uint16_t *planar) {
+        for (int c = 0; c < 3; ++c) {
+            uint16_t *to = out.row(c, 0) + turn.start + y * turn.perY;
+            const uint16_t *in = planar + size_t(c) * size_t(width);
+            for (int x = 0; x < width; ++x)
+                to[x * turn.perX] = in[x];
+        }
+    };
+    std::vector<uint16_t> planar(size_t(codedWidth) * 3), means;
+    BlockMeans blocks(codedWidth, byUs);
+    const auto linearise = [&](const auto &samples) {
+        const size_t channels = size_t(info.channels), n = size_t(codedWidth);
+        for (size_t c = 0; c < 3; ++c) {
+            const uint16_t *table = tables[c].data();
+            const auto *in = samples.data() + (channels == 3 ? c : 0);
+            uint16_t *to = planar.data() + c * n;
+            for (size_t x = 0; x < n; ++x)
+                to[x] = table[in[x * channels]];
+        }
+    };
+    int written = 0;
+    frame.codec->readRows(frame.path, byCodec, [&](int y, const CodedRow &row) {
+        if (y % kBandRows == 0) {
+            ctx.throwIfStopped();
+            ctx.report(double(y) / codedHeight);
+        }
+        if (row.eight.empty())
+            linearise(row.sixteen);
+        else
+            linearise(row.eight);
+        if (byUs == 1)
+            return store(written++, planar.data());
+        blocks.add(planar);
+        if (blocks.full() || y == codedHeight - 1) {
+            blocks.take(means);
+            store(written++, means.data());
+        }
+    });
+    ctx.report(1.0);
+    return out;
+}
+
+} // namespace yolk

@@ -1,0 +1,51 @@
+// One file of a bracket: what it says of itself, and how to decode it to linear light.
+#pragma once
+
+#include "base/exec_context.h"
+#include "base/hash.h"
+#include "colour/icc.h"
+#include "frames/noise_model.h"
+#include "image/image.h"
+#include "io/codec.h"
+#include "io/metadata.h"
+
+#include <memory>
+#include <string>
+
+namespace yolk {
+
+/// Immutable once loaded; passed between threads as FramePtr.
+struct Frame {
+    std::string path, name;   ///< name is the file's name without folders
+    std::string id;           ///< content hash, 32 hexadecimal digits
+    std::string format;       ///< "JPEG"
+    int width = 0, height = 0; ///< upright
+    int bits = 8;
+    Metadata metadata;
+    CodeValues codeValues;
+    NoiseModel noise;
+    const Codec *codec = nullptr;
+};
+using FramePtr = std::shared_ptr<const Frame>;
+
+/// Reads everything but the pixels. Throws InputError.
+FramePtr loadFrame(const std::string &path);
+
+/// Linear pixels as 16 bit with a pedestal: value = (code - kPedestal) / kCodeScale, 0 black, 1 clipping.
+inline constexpr int kPedestal = 1024;
+inline constexpr float kCodeScale = 65535.0f - 1024.0f;
+inline float linearOfCode(uint16_t code)
+{
+    return (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
+}
+
+/// The size of a frame decoded at 1/reduction: sides rounded up.
+Shape reducedShape(const Frame &frame, int reduction);
+
+/// Decodes to linear RGB of the file, upright, three planes; grey files give three equal ones. Reduced pixels are
+/// means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to 1/8, means of code values).
+/// Throws InputError (also when the file changed its size since it was loaded), Cancelled; ArgumentError unless
+/// `reduction` is 1, 2, 4, ... 64. Threads: one. Memory: 6 bytes per delivered pixel.
+Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx);
+
+} // namespace yolk

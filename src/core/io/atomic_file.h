@@ -1,0 +1,50 @@
+// An output file is complete or absent: it is written beside its place under another name and renamed at the end.
+#pragma once
+
+#include <string>
+
+namespace yolk {
+
+class AtomicFile {
+public:
+    /// Makes an empty file beside `path`. Throws OutputError when the folder is missing or cannot be written.
+    explicit AtomicFile(std::string path);
+    /// Removes what was written unless commit() succeeded.
+    ~AtomicFile();
+    AtomicFile(const AtomicFile &) = delete;
+    AtomicFile &operator=(const AtomicFile &) = delete;
+
+    const std::string &temporaryPath() const { return temporary_; }
+    /// Flushes to the disk and renames over `path`. Throws OutputError; then nothing is left behind.
+    void commit();
+
+private:
+    std::string path_, temporary_;
+    bool done_ = false;
+};
+
+/// Calls write(temporaryPath) and commits. An OutputError of `write` is rethrown naming `path`.
+template <class Write> void writeAtomically(const std::string &path, Write &&write);
+
+} // namespace yolk
+
+#include "base/errors.h"
+
+namespace yolk {
+
+template <class Write> void writeAtomically(const std::string &path, Write &&write)
+{
+    AtomicFile file(path);
+    try {
+        write(file.temporaryPath());
+    } catch (const OutputError &e) {
+        // The reason speaks of the temporary name, which nobody has heard of.
+        std::string reason = e.what();
+        if (reason.starts_with(file.temporaryPath() + ": "))
+            reason.erase(0, file.temporaryPath().size() + 2);
+        throw OutputError(path, reason);
+    }
+    file.commit();
+}
+
+} // namespace yolk

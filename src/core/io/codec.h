@@ -1,0 +1,53 @@
+// Developed pictures in: one small codec per format over its library, chosen by the file's first bytes.
+#pragma once
+
+#include "base/exec_context.h"
+#include "image/image.h"
+
+#include <cstddef>
+#include <functional>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace yolk {
+
+/// What a file says of itself before its pixels are read.
+struct PictureInfo {
+    int width = 0, height = 0;      ///< as stored, before any orientation
+    int channels = 3;               ///< 1 grey or 3 RGB, as delivered (alpha is dropped, palettes are resolved)
+    int bits = 8;                   ///< 8 or 16 per sample, as delivered
+    std::vector<std::byte> profile; ///< embedded ICC profile; empty when there is none
+    bool operator==(const PictureInfo &) const = default;
+};
+
+/// One row of interleaved samples; exactly one of the two spans is filled, with width * channels samples.
+struct CodedRow {
+    std::span<const uint8_t> eight;
+    std::span<const uint16_t> sixteen;
+};
+/// Called once per row, top to bottom, on the thread that reads. Throw to end the reading.
+using RowSink = std::function<void(int y, const CodedRow &row)>;
+
+/// All functions throw InputError with a reason for people, whatever the bytes are. Threads: none of their own.
+struct Codec {
+    const char *name; ///< "JPEG"
+    bool (*recognises)(std::span<const std::byte> head);
+    PictureInfo (*readInfo)(const std::string &path);
+    /// Delivers ceil(width / r) x ceil(height / r) pixels with r the returned reduction: 1, or up to `reduction`
+    /// (a power of two) where the format can be decoded smaller.
+    int (*reducedBy)(int reduction);
+    void (*readRows)(const std::string &path, int reduction, const RowSink &sink);
+};
+
+/// The codec of a file by its first bytes, never by its name. Throws InputError: missing, empty, unknown format.
+const Codec &codecOf(const std::string &path);
+
+/// Larger pictures are refused before any memory is asked for them.
+inline constexpr double kLargestMegapixels = 512.0;
+/// Throws InputError when a declared size is not 1 x 1 up to kLargestMegapixels.
+void checkSize(const std::string &path, long long width, long long height);
+
+extern const Codec kJpegCodec, kPngCodec, kTiffCodec;
+
+} // namespace yolk

@@ -1,0 +1,43 @@
+// Metadata through exiv2: what a frame says of its exposure, and carrying it into finished files.
+#pragma once
+
+#include <optional>
+#include <string>
+
+namespace yolk {
+
+/// Exif orientation, values as in the tag: how the stored picture must be turned to stand upright.
+enum class Orientation {
+    Upright = 1,
+    Mirrored,
+    UpsideDown,
+    MirroredUpsideDown,
+    MirroredTurnedLeft,
+    TurnRight,
+    MirroredTurnedRight,
+    TurnLeft
+};
+
+struct Metadata {
+    std::optional<double> exposureSeconds; ///< as marked (ExposureTime)
+    std::optional<double> shutterApex;     ///< ShutterSpeedValue, log2(1 / s), often finer
+    std::optional<double> fNumber, iso;
+    std::string camera, lens, dateTime; ///< dateTime as Exif writes it, "2026:05:01 06:12:00"
+    Orientation orientation = Orientation::Upright;
+    bool operator==(const Metadata &) const = default;
+};
+
+/// Missing or senseless values (zero, negative, infinite) are left empty; a file whose metadata cannot be read has
+/// none. Never throws for the file's sake. Thread-safe; calls run one after the other, as exiv2 asks.
+Metadata readMetadata(const std::string &path);
+
+/// What sits in a finished file besides the copied metadata.
+struct FinishedPicture {
+    int width = 0, height = 0;
+    std::string software;
+};
+/// Copies the Exif data of `source` into the JPEG or TIFF `target`, upright, with its new size and without the old
+/// thumbnail and maker notes. Metadata of `source` that cannot be read is left out. Throws OutputError.
+void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture);
+
+} // namespace yolk

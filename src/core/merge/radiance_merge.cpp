@@ -1,0 +1,180 @@
+#include "merge/radiance_merge.h"
+
+#include "base/vectorise.h"
+#include "frames/frame.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace yolk {
+namespace {
+
+/// Constants of one frame, ready for the row loop.
+struct Weighing {
+    float exposure, inverse;       // e, 1 / e
+    float gain, read;              // of its noise model
+    float low, slope;              // soft approach to clipping: s = 1 at low, 0 at low + 1 / slope
+    float influence;
+};
+
+Weighing weighingOf(const Exposure &e)
+{
+    const double high = std::max(0.5, 1.0 - 4.0 * std::sqrt(e.noise.variance(1.0)));
+    const double low = high * std::exp2(-0.1);
+    return {float(e.exposure), float(1.0 / e.exposure), float(e.noise.gain), float(e.noise.readVariance),
+            float(low),        float(1.0 / (high - low)), float(e.influence)};
+}
+
+void check(std::span<const Exposure> in)
+{
+    if (in.empty() || in.size() > 64)
+        throw ArgumentError(textOf("merge of %zu frames: 1 to 64 can be merged", in.size()));
+    const Shape shape = in[0].pixels.shape();
+    for (size_t i = 0; i < in.size(); ++i) {
+        const Exposure &e = in[i];
+        const Shape s = e.pixels.shape();
+        if (s.empty() || s.planes != 3 || s != shape)
+            throw ArgumentError(textOf("merge: frame %zu is %d x %d x %d, the first %d x %d x %d", i + 1, s.width,
+                                       s.height, s.planes, shape.width, shape.height, shape.planes));
+        if (!(e.exposure >= 1e-9 && e.exposure <= 1e9))
+            throw ArgumentError(textOf("merge: exposure of frame %zu = %g: must lie in 1e-9 to 1e9", i + 1, e.exposure));
+        if (!(e.noise.gain >= 0.0 && e.noise.readVariance > 0.0 && e.noise.gain < 1.0 && e.noise.readVariance < 1.0))
+            throw ArgumentError(textOf("merge: noise of frame %zu is out of range", i + 1));
+        if (!(e.influence > 0.0 && e.influence <= 2.0))
+            throw ArgumentError(textOf("merge: influence of frame %zu = %g: must lie above 0, up to 2", i + 1, e.influence));
+    }
+}
+
+/// Working rows of one band: soft clipping per frame, sums per channel.
+struct Rows {
+    explicit Rows(int width, int frames) : soft(width, 1, frames), sums(width, 1, 6) {}
+    Image<float> soft, sums; // sums: first estimate R G B, weight R G B
+};
+
+YOLK_INLINE float linear(uint16_t code)
+{
+    return (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
+}
+YOLK_INLINE float smooth(float t)
+{
+    t = t < 0.0f ? 0.0f : t > 1.0f ? 1.0f : t;
+    return t * t * (3.0f - 2.0f * t);
+}
+
+YOLK_MULTIVERSION
+void softRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width, Weighing w, float *soft)
+{
+    for (int x = 0; x < width; ++x) {
+        const uint16_t most = std::max(std::max(r[x], g[x]), b[x]);
+        soft[x] = 1.0f - smooth((linear(most) - w.low) * w.slope);
+    }
+}
+
+YOLK_MULTIVERSION
+void addLightRow(const uint16_t *in, const float *soft, int width, Weighing w, float *light, float *exposure)
+{
+    for (int x = 0; x < width; ++x) {
+        light[x] += soft[x] * linear(in[x]);
+        exposure[x] += soft[x] * w.exposure;
+    }
+}
+
+YOLK_MULTIVERSION
+void addWeightedRow(const uint16_t *in, const float *soft, const float *first, int width, Weighing w, float *value,
+                    float *weight)
+{
+    const float scale = w.influence * w.exposure * w.exposure;
+    for (int x = 0; x < width; ++x) {
+        const float predicted = first[x] * w.exposure;
+        const float k = soft[x] * scale / (w.gain * (predicted > 0.0f ? predicted : 0.0f) + w.read);
+        value[x] += k * linear(in[x]) * w.inverse;
+        weight[x] += k;
+    }
+}
+
+YOLK_MULTIVERSION
+void divideRow(float *value, const float *by, int width)
+{
+    for (int x = 0; x < width; ++x)
+        value[x] = by[x] > 0.0f ? value[x] / by[x] : 0.0f;
+}
+
+/// Shares by the weight of green: luminance is mostly green, and the channels' weights differ little.
+YOLK_MULTIVERSION
+void shareRow(const float *soft, const float *first, const float *weight, int width, Weighing w, uint8_t *share)
+{
+    const float scale = 255.0f * w.influence * w.exposure * w.exposure;
+    for (int x = 0; x < width; ++x) {
+        const float predicted = first[x] * w.exposure;
+        const float k = soft[x] * scale / (w.gain * (predicted > 0.0f ? predicted : 0.0f) + w.read);
+        share[x] = uint8_t(weight[x] > 0.0f ? k / weight[x] + 0.5f : 0.0f);
+    }
+}
+
+/// Where no frame holds the pixel: the least exposed frame's value, its hue fading to neutral up to clipping.
+void fillClippedRow(const Exposure &darkest, const Weighing &w, int y, const float *weight, Merged &out)
+{
+    float *rgb[3] = {out.radiance.row(0, y), out.radiance.row(1, y), out.radiance.row(2, y)};
+    const float high = w.low + 1.0f / w.slope;
+    for (int x = 0; x < out.radiance.width(); ++x) {
+        if (weight[x] > 0.0f)
+            continue;
+        float z[3], most = 0.0f;
+        for (int c = 0; c < 3; ++c) {
+            z[c] = linear(darkest.pixels.row(c, y)[x]);
+            most = std::max(most, z[c]);
+        }
+        const float fade = smooth((most - high) / (1.0f - high));
+        for (int c = 0; c < 3; ++c)
+            rgb[c][x] = (z[c] + fade * (most - z[c])) * w.inverse;
+        out.clipped.row(0, y)[x] = 1;
+    }
+}
+
+void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, size_t darkest, int y, Rows &rows,
+              Merged &out)
+{
+    const int width = out.radiance.width();
+    for (size_t i = 0; i < in.size(); ++i)
+        softRow(in[i].pixels.row(0, y), in[i].pixels.row(1, y), in[i].pixels.row(2, y), width, weighing[i],
+                rows.soft.row(int(i), 0));
+    for (int c = 0; c < 3; ++c) {
+        float *first = rows.sums.row(c, 0), *weight = rows.sums.row(3 + c, 0), *value = out.radiance.row(c, y);
+        std::fill_n(first, width, 0.0f);
+        std::fill_n(weight, width, 0.0f);
+        for (size_t i = 0; i < in.size(); ++i)
+            addLightRow(in[i].pixels.row(c, y), rows.soft.row(int(i), 0), width, weighing[i], first, weight);
+        divideRow(first, weight, width);
+        std::fill_n(weight, width, 0.0f);
+        for (size_t i = 0; i < in.size(); ++i)
+            addWeightedRow(in[i].pixels.row(c, y), rows.soft.row(int(i), 0), first, width, weighing[i], value, weight);
+        divideRow(value, weight, width);
+    }
+    const float *greenFirst = rows.sums.row(1, 0), *greenWeight = rows.sums.row(4, 0);
+    for (size_t i = 0; i < in.size(); ++i)
+        shareRow(rows.soft.row(int(i), 0), greenFirst, greenWeight, width, weighing[i], out.shares.row(int(i), y));
+    fillClippedRow(in[darkest], weighing[darkest], y, greenWeight, out);
+}
+
+} // namespace
+
+Merged mergeRadiance(std::span<const Exposure> in, ExecContext &ctx)
+{
+    check(in);
+    const Shape shape = in[0].pixels.shape();
+    Merged out{Image<float>(shape), Image<uint8_t>(shape.width, shape.height, int(in.size())),
+               Image<uint8_t>(shape.width, shape.height, 1)};
+    std::vector<Weighing> weighing;
+    for (const Exposure &e : in)
+        weighing.push_back(weighingOf(e));
+    const size_t darkest = size_t(std::ranges::min_element(in, {}, &Exposure::exposure) - in.begin());
+    forEachBand(ctx, shape.height, [&](int y0, int y1) {
+        Rows rows(shape.width, int(in.size()));
+        for (int y = y0; y < y1; ++y)
+            mergeRow(in, weighing, darkest, y, rows, out);
+    });
+    return out;
+}
+
+} // namespace yolk

@@ -1,0 +1,39 @@
+// The merge: several exposures of one scene become one radiance image.
+#pragma once
+
+#include "base/exec_context.h"
+#include "frames/noise_model.h"
+#include "image/image.h"
+
+#include <span>
+
+namespace yolk {
+
+/// One frame as the merge takes it: linear RGB of the file as 16-bit codes (frames/frame.h), already aligned.
+struct Exposure {
+    ImageView<const uint16_t> pixels; ///< width x height x 3
+    double exposure = 1.0;            ///< e: against the frame whose clipping is radiance 1.0, [1e-9, 1e9]
+    NoiseModel noise;
+    double influence = 1.0; ///< factor on its weight, (0, 2]
+};
+
+struct Merged {
+    Image<float> radiance;  ///< width x height x 3, linear; 1.0 = clipping of a frame with e = 1; finite
+    Image<uint8_t> shares;  ///< width x height x frames: share of each frame in 1/255; 0 everywhere where clipped
+    Image<uint8_t> clipped; ///< width x height x 1: 1 where every frame is clipped, else 0
+};
+
+/// Per pixel and channel the weighted mean of z / e with weights influence * s * e^2 / variance(x e): the inverse
+/// variance under each frame's noise model, predicted from a first estimate x = sum(s z) / sum(s e), so that the
+/// noise of a sample does not choose its own weight. s falls smoothly to 0 over the last 0.1 stop below a frame's
+/// clipping less 4 sigma, by the largest of its channels, so that all channels let go together and keep their hue.
+/// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping.
+/// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
+/// Throws:  ArgumentError (count, shape, exposure, noise or influence out of range), Cancelled.
+/// Threads: bands of rows through ctx.runner; the same bits for any runner.
+/// Memory:  13 + frames bytes per pixel beyond the inputs.
+/// Source:  [Hasinoff2010], [Granados2010]; the first estimate is the sum of light over the sum of exposure, which is
+///          the optimum for shot noise alone.
+Merged mergeRadiance(std::span<const Exposure> exposures, ExecContext &ctx);
+
+} // namespace yolk

@@ -1,0 +1,37 @@
+// Undo and redo: a list of recipes with names for what changed.
+#pragma once
+
+#include "recipe/recipe.h"
+
+#include <string>
+#include <vector>
+
+namespace yolk {
+
+class History {
+public:
+    explicit History(Recipe start = {}) : states_{{std::move(start), {}, {}}} {}
+
+    const Recipe &current() const { return states_[at_].recipe; }
+
+    /// Adds a state; what was undone before is dropped. A state with the non-empty `gesture` of the newest one takes
+    /// its place: one drag is one entry. An equal recipe adds nothing. Returns whether the recipe changed.
+    bool push(Recipe recipe, std::string what, const std::string &gesture = {});
+
+    bool canUndo() const { return at_ > 0; }
+    bool canRedo() const { return at_ + 1 < states_.size(); }
+    std::string undoName() const { return canUndo() ? states_[at_].what : std::string(); }
+    std::string redoName() const { return canRedo() ? states_[at_ + 1].what : std::string(); }
+    void undo();
+    void redo();
+
+private:
+    struct State {
+        Recipe recipe;
+        std::string what, gesture;
+    };
+    std::vector<State> states_;
+    size_t at_ = 0;
+};
+
+} // namespace yolk

@@ -1,0 +1,51 @@
+// Everything the photographer decided, as one value: undo, versions, presets, batch and the command line all work on
+// it. The window calls it settings.
+#pragma once
+
+#include "colour/icc.h"
+#include "frames/bracket.h"
+#include "tone/tone_settings.h"
+
+#include <string>
+#include <string_view>
+
+namespace yolk {
+
+inline constexpr std::array kOutputSpaces{
+    Choice<OutputSpace>{OutputSpace::Srgb, "srgb", "sRGB", "For the web and for screens of every kind"},
+    Choice<OutputSpace>{OutputSpace::DisplayP3, "p3", "P3", "More saturated reds and greens, for wide-gamut screens"},
+    Choice<OutputSpace>{OutputSpace::Rec2020, "rec2020", "Rec. 2020", "The widest, for further work in 16 bit"},
+};
+
+struct ExportSettings {
+    OutputSpace space = OutputSpace::Srgb;
+    double quality = 92.0;
+    bool operator==(const ExportSettings &) const = default;
+};
+
+inline constexpr auto kExportFields = std::tuple{
+    ChoiceField<ExportSettings, OutputSpace>{"space", &ExportSettings::space, kOutputSpaces, "Picture", "Colour space",
+                                             "The colours that the finished file can hold"},
+    RealField<ExportSettings>{"quality", &ExportSettings::quality, 1, 100, 92, 1, 0, "", "Picture", "JPEG quality",
+                              "Fewer artefacts and larger files towards 100"},
+};
+
+struct Recipe {
+    FrameChoice frames;
+    ToneSettings tone;
+    ExportSettings output;
+    bool operator==(const Recipe &) const = default;
+};
+
+/// Calls visit(key, settings, table) for each section that is described by a field table.
+template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, Visit &&visit)
+{
+    visit(std::string_view("tone"), recipe.tone, kToneFields);
+    visit(std::string_view("export"), recipe.output, kExportFields);
+}
+
+/// Sets one value by its path, as in "tone.range" = "60" or "tone.method" = "plain".
+/// Throws ArgumentError naming the path and what is allowed.
+void setByPath(Recipe &recipe, std::string_view path, std::string_view value);
+
+} // namespace yolk

@@ -1,0 +1,162 @@
+#include "recipe/recipe_json.h"
+
+#include <nlohmann/json.hpp>
+
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char *kFormat = "yolk-recipe";
+
+/// Takes keys out of an object as they are read, so that what stays is unknown.
+class Section {
+public:
+    Section(json &parent, std::string key) : path_(std::move(key)), parent_(parent)
+    {
+        if (const auto it = parent_.find(path_); it != parent_.end()) {
+            if (!it->is_object())
+                throw ArgumentError(path_ + ": must be an object");
+            values_ = std::move(*it);
+            parent_.erase(it);
+        }
+    }
+    ~Section()
+    {
+        if (!values_.empty())
+            parent_[path_] = std::move(values_);
+    }
+    Section(const Section &) = delete;
+    Section &operator=(const Section &) = delete;
+
+    std::optional<json> take(std::string_view key)
+    {
+        const auto it = values_.find(std::string(key));
+        if (it == values_.end())
+            return std::nullopt;
+        json value = std::move(*it);
+        values_.erase(it);
+        return value;
+    }
+    std::string path(std::string_view key) const { return path_ + "." + std::string(key); }
+
+private:
+    std::string path_;
+    json &parent_;
+    json values_ = json::object();
+};
+
+std::string textOfValue(const json &value, const std::string &path)
+{
+    if (!value.is_string())
+        throw ArgumentError(path + ": must be text");
+    return value.get<std::string>();
+}
+double numberOfValue(const json &value, const std::string &path)
+{
+    if (!value.is_number())
+        throw ArgumentError(path + ": must be a number");
+    return value.get<double>();
+}
+
+void readFrames(json &root, FrameChoice &out)
+{
+    Section section(root, "frames");
+    if (const auto reference = section.take("reference"))
+        out.reference = textOfValue(*reference, section.path("reference"));
+    if (const auto excluded = section.take("excluded")) {
+        if (!excluded->is_array())
+            throw ArgumentError(section.path("excluded") + ": must be a list of frame ids");
+        for (const json &id : *excluded)
+            out.excluded.insert(textOfValue(id, section.path("excluded")));
+    }
+    if (const auto influence = section.take("influence")) {
+        if (!influence->is_object())
+            throw ArgumentError(section.path("influence") + ": must be an object of frame ids and numbers");
+        for (const auto &[id, value] : influence->items()) {
+            const double factor = numberOfValue(value, section.path("influence"));
+            if (!(factor >= 0.0 && factor <= 2.0))
+                throw ArgumentError(section.path("influence") + " = " + shortestText(factor) + ": must lie in 0 to 2");
+            out.influence[id] = factor;
+        }
+    }
+}
+
+void collectPaths(const json &object, const std::string &prefix, std::vector<std::string> &out)
+{
+    for (const auto &[key, value] : object.items()) {
+        if (value.is_object() && !value.empty())
+            collectPaths(value, prefix + key + ".", out);
+        else
+            out.push_back(prefix + key);
+    }
+}
+
+} // namespace
+
+ReadRecipe parseRecipe(const std::string &text)
+{
+    json root = json::parse(text, nullptr, false);
+    if (!root.is_object() || root.value("format", json()) != json(kFormat))
+        throw ArgumentError("is not a Yolk settings file");
+    const json version = root.value("version", json());
+    if (!version.is_number_integer() || version.get<long long>() < 1)
+        throw ArgumentError("version: must be a whole number from 1");
+    if (version.get<long long>() > kRecipeVersion)
+        throw ArgumentError("was written by a newer Yolk (settings version " + std::to_string(version.get<long long>()) +
+                            ", this one reads up to " + std::to_string(kRecipeVersion) + ")");
+    root.erase("format");
+    root.erase("version");
+
+    ReadRecipe out;
+    readFrames(root, out.recipe.frames);
+    forEachSection(out.recipe, [&](std::string_view key, auto &settings, const auto &table) {
+        Section section(root, std::string(key));
+        forEachField(table, [&](const auto &field) {
+            const auto value = section.take(field.key);
+            if (!value)
+                return;
+            const std::string path = section.path(field.key);
+            if constexpr (requires { field.minimum; })
+                assign(settings, field, numberOfValue(*value, path), path);
+            else
+                assign(settings, field, textOfValue(*value, path), path);
+        });
+    });
+    if (!root.empty()) {
+        collectPaths(root, "", out.unknownPaths);
+        out.unknown = root.dump();
+    }
+    return out;
+}
+
+std::string recipeText(const Recipe &recipe, const std::string &unknown)
+{
+    json root = {{"format", kFormat}, {"version", kRecipeVersion}};
+    json &frames = root["frames"] = json::object();
+    if (!recipe.frames.reference.empty())
+        frames["reference"] = recipe.frames.reference;
+    if (!recipe.frames.excluded.empty())
+        frames["excluded"] = recipe.frames.excluded;
+    if (!recipe.frames.influence.empty())
+        frames["influence"] = recipe.frames.influence;
+    forEachSection(recipe, [&](std::string_view key, const auto &settings, const auto &table) {
+        json &section = root[std::string(key)];
+        forEachField(table, [&](const auto &field) {
+            if constexpr (requires { field.minimum; })
+                section[std::string(field.key)] = settings.*field.member;
+            else
+                section[std::string(field.key)] = std::string(keyOf(field, settings.*field.member));
+        });
+    });
+    if (!unknown.empty()) {
+        json merged = json::parse(unknown);
+        merged.merge_patch(root); // what this release knows wins
+        root = std::move(merged);
+    }
+    return root.dump(2) + "\n";
+}
+
+} // namespace yolk

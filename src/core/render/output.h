@@ -1,0 +1,42 @@
+// The last stage: code values, and finished files.
+#pragma once
+
+#include "io/radiance_file.h"
+#include "render/render.h"
+
+#include <string>
+
+namespace yolk {
+
+inline constexpr const char *kSoftware = "Yolk 0.1";
+
+/// Display-linear [0, 1] to sRGB-coded values; NaN becomes 0. `out` has width * 3 interleaved samples.
+void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out);
+void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out);
+
+/// The formats that the extension of a path can name.
+enum class PictureFormat { Tiff16, Jpeg };
+enum class RadianceFormat { Exr, Hdr };
+/// By ".tif", ".tiff", ".jpg", ".jpeg" in any case. Throws ArgumentError naming what is possible.
+PictureFormat pictureFormatOf(const std::string &path);
+/// By ".exr", ".hdr".
+RadianceFormat radianceFormatOf(const std::string &path);
+
+/// The largest size of the reference frame's proportions that fits inside; 0 means unlimited; never enlarges.
+Shape fittedSize(int width, int height, int maxWidth, int maxHeight);
+
+/// Renders the whole picture from the full decode and writes it with profile and the reference frame's metadata.
+/// Throws as render(); ArgumentError (format), OutputError. The file is complete or absent.
+void exportPicture(const Sources &sources, const Recipe &recipe, const Measured &measured, const std::string &path,
+                   int maxWidth, int maxHeight, ExecContext &ctx);
+
+struct RadianceReport {
+    long long negatives = 0; ///< pixels whose negative values the format could not keep
+    double clippedShare = 0.0;
+};
+/// Merges at full resolution and writes linear light in `primaries`, 1.0 = clipping of the anchor; HDR is Rec. 709 only.
+/// Throws as mergedOf; ArgumentError (format, HDR with other primaries), OutputError. The file is complete or absent.
+RadianceReport exportRadiance(const Sources &sources, const FrameChoice &choice, const Measured &measured,
+                              const Primaries &primaries, const std::string &path, ExecContext &ctx);
+
+} // namespace yolk

@@ -1,0 +1,92 @@
+// The pipeline: a picture is a pure function of its frames and a recipe.
+//   analyse  once per set, at fixed sizes -> Measured
+//   merged   decode, merge                -> radiance in the frames' own RGB
+//   scene    region and size, 3x3 matrix  -> linear Rec. 2020
+//   render   tone                         -> display-linear RGB of the output space
+// Every stage is cached under the hash of the part of the recipe it reads and of its inputs, so that moving one slider
+// recomputes only the stages from there on.
+#pragma once
+
+#include "base/exec_context.h"
+#include "image/resample.h"
+#include "merge/radiance_merge.h"
+#include "recipe/recipe.h"
+#include "render/stage_cache.h"
+
+#include <memory>
+#include <vector>
+
+namespace yolk {
+
+/// Raised when the same frames and recipe would give other pixels.
+inline constexpr int kProcessVersion = 1;
+
+/// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
+struct Sources {
+    std::vector<FramePtr> frames; ///< in the order given
+    std::shared_ptr<StageCache> cache;
+};
+
+/// Shares of pixels over scene light: kBins bins of kBinEv from kFirstEv on, sum 1; the ends hold what lies beyond.
+struct SceneHistogram {
+    static constexpr double kFirstEv = -20.0, kBinEv = 0.125;
+    static constexpr int kBins = 256;
+    std::vector<float> shares = std::vector<float>(kBins, 0.0f);
+    bool operator==(const SceneHistogram &) const = default;
+};
+
+/// What does not depend on the size of any request: found once per set.
+struct Measured {
+    int processVersion = kProcessVersion;
+    std::vector<MeasuredFrame> frames; ///< in the order of Sources::frames
+    double anchorExposure = 1.0;       ///< of the reference frame when the set was first opened
+    ToneStart tone;
+    bool operator==(const Measured &) const = default;
+};
+
+/// Measures a set: exposures, anchor, start of the tone. Throws InputError, ArgumentError (no frames), Cancelled.
+Measured analyse(const Sources &sources, const FrameChoice &choice, ExecContext &ctx);
+
+/// The bracket as `choice` arranges it.
+Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameChoice &choice);
+
+/// A merged set in the reference frame's own linear RGB.
+struct MergedSet {
+    Merged pixels;
+    Matrix3 toRec2020;
+    int reduction = 1;
+    int fullWidth = 0, fullHeight = 0;          ///< of the unreduced picture
+    std::vector<std::string> frameIds;          ///< of the share planes, dark to bright
+    double clippedShare = 0.0;                  ///< of the pixels: clipped in every frame
+};
+using MergedPtr = std::shared_ptr<const MergedSet>;
+
+/// Decodes at 1/reduction and merges the frames in use. Throws InputError, Cancelled.
+MergedPtr mergedOf(const Sources &sources, const Measured &measured, const FrameChoice &choice, int reduction,
+                   ExecContext &ctx);
+
+/// Which part of the picture, how large, and from which decode.
+struct RenderRequest {
+    int reduction = 1; ///< of the decode: 1 is the full picture, 2, 4, 8, ... a faster one
+    RealRect region;   ///< in full-resolution pixels of the reference frame; empty: all
+    int width = 0, height = 0; ///< of the result; 0: one pixel per decoded pixel of the region
+};
+
+/// The reduction whose decoded picture has at most some 1.3 megapixels: the first picture, and all measuring.
+int previewReduction(const Sources &sources);
+
+using PicturePtr = std::shared_ptr<const Image<float>>;
+
+/// Linear Rec. 2020, 1.0 = clipping of the anchor. Throws as mergedOf; ArgumentError on an empty region.
+PicturePtr sceneOf(const Sources &sources, const Measured &measured, const FrameChoice &choice,
+                   const RenderRequest &request, ExecContext &ctx);
+
+/// Display-linear RGB of recipe.output.space in [0, 1]. Throws as sceneOf.
+Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
+                    const RenderRequest &request, ExecContext &ctx);
+
+/// Of the merged scene under the present choice, from the preview's decode.
+SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const FrameChoice &choice,
+                              ExecContext &ctx);
+
+} // namespace yolk
