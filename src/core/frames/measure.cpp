@@ -69,7 +69,7 @@ std::optional<double> exposureRatio(ImageView<const uint16_t> dark, ImageView<co
 
 } // namespace
 
-std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, ExecContext &ctx)
+std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, const Decode &decode, ExecContext &ctx)
 {
     std::vector<Metadata> metadata;
     for (const FramePtr &f : frames)
@@ -77,12 +77,12 @@ std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, ExecC
     const std::vector<std::optional<double>> stated = statedExposures(metadata);
 
     std::vector<MeasuredFrame> out(frames.size());
-    std::vector<Image<uint16_t>> pixels(frames.size());
+    std::vector<DecodedPtr> pixels(frames.size());
     forEachPart(ctx, int(frames.size()), [&](int i, ExecContext &own) {
         const Frame &frame = *frames[size_t(i)];
-        pixels[size_t(i)] = decodeFrame(frame, reductionFor(frame), own);
+        pixels[size_t(i)] = decode(frame, reductionFor(frame), own);
         out[size_t(i)].id = frame.id;
-        measureShares(frame, pixels[size_t(i)].view(), out[size_t(i)]);
+        measureShares(frame, pixels[size_t(i)]->view(), out[size_t(i)]);
     });
 
     // From dark to bright, so that each frame without metadata has a neighbour to be compared with.
@@ -90,7 +90,7 @@ std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, ExecC
     std::iota(order.begin(), order.end(), size_t(0));
     std::vector<double> brightness;
     for (const auto &p : pixels)
-        brightness.push_back(meanGreen(p.view()));
+        brightness.push_back(meanGreen(p->view()));
     std::ranges::stable_sort(order, {}, [&](size_t i) { return brightness[i]; });
     const auto firstStated = std::ranges::find_if(order, [&](size_t i) { return stated[i].has_value(); });
     const ptrdiff_t start = firstStated == order.end() ? 0 : firstStated - order.begin();
@@ -101,8 +101,8 @@ std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, ExecC
             out[i].source = ExposureSource::Assumed;
         } else {
             const bool brighter = brightness[i] >= brightness[*from];
-            const auto ratio = brighter ? exposureRatio(pixels[*from].view(), pixels[i].view())
-                                        : exposureRatio(pixels[i].view(), pixels[*from].view());
+            const auto ratio = brighter ? exposureRatio(pixels[*from]->view(), pixels[i]->view())
+                                        : exposureRatio(pixels[i]->view(), pixels[*from]->view());
             out[i].source = ratio ? ExposureSource::Estimated : ExposureSource::Assumed;
             out[i].exposure = out[*from].exposure * (ratio ? (brighter ? *ratio : 1.0 / *ratio) : 1.0);
         }

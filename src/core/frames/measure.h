@@ -4,6 +4,8 @@
 
 #include "frames/frame.h"
 
+#include <functional>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -24,9 +26,13 @@ struct MeasuredFrame {
     bool operator==(const MeasuredFrame &) const = default;
 };
 
+/// How a frame comes to its reduced pixels: decodeFrame(), or a cache in front of it.
+using DecodedPtr = std::shared_ptr<const Image<uint16_t>>;
+using Decode = std::function<DecodedPtr(const Frame &frame, int reduction, ExecContext &ctx)>;
+
 /// Measures each frame, in the order given. Frames without stated exposure are chained by the median ratio of pixels
 /// that lie well inside the range of two frames of neighbouring brightness; frames of other sizes are not compared.
 /// Throws InputError, Cancelled. Memory: 6 bytes for some 0.4 million pixels per frame.
-std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, ExecContext &ctx);
+std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, const Decode &decode, ExecContext &ctx);
 
 } // namespace yolk

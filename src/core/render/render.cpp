@@ -9,7 +9,7 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Merge, Level, Scene };
+enum class Stage : int { Decode, Merge, Level, Scene };
 
 constexpr double kPreviewPixels = 1.3e6;
 
@@ -23,17 +23,30 @@ Hash128 mergeKey(const Bracket &bracket, int reduction)
     return hasher.finish();
 }
 
-MergedSet merge(const Bracket &bracket, int reduction, ExecContext &ctx)
+/// Reduced decodes are kept: measuring and the first picture read the same ones. Full ones would fill the cache for
+/// nothing: they are read once.
+DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
+{
+    const auto decode = [&] { return decodeFrame(frame, reduction, ctx); };
+    if (reduction == 1)
+        return std::make_shared<const Image<uint16_t>>(decode());
+    Hasher hasher;
+    hasher.value(Stage::Decode).text(frame.id).value(reduction);
+    return sources.cache->get<Image<uint16_t>>(hasher.finish(), decode,
+                                               [](const Image<uint16_t> &image) { return image.bytes(); });
+}
+
+MergedSet merge(const Sources &sources, const Bracket &bracket, int reduction, ExecContext &ctx)
 {
     const auto used = bracket.used();
-    std::vector<Image<uint16_t>> decoded(used.size());
+    std::vector<DecodedPtr> pixels(used.size());
     ExecContext decoding = ctx.part(0.0, 0.8); // measured: decoding takes four fifths of the time
     forEachPart(decoding, int(used.size()), [&](int i, ExecContext &own) {
-        decoded[size_t(i)] = decodeFrame(*used[size_t(i)]->frame, reduction, own);
+        pixels[size_t(i)] = decoded(sources, *used[size_t(i)]->frame, reduction, own);
     });
     std::vector<Exposure> exposures;
     for (size_t i = 0; i < used.size(); ++i)
-        exposures.push_back({decoded[i].view(), used[i]->measured.exposure / bracket.anchorExposure,
+        exposures.push_back({pixels[i]->view(), used[i]->measured.exposure / bracket.anchorExposure,
                              used[i]->frame->noise, used[i]->influence});
     ExecContext merging = ctx.part(0.8, 1.0);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
@@ -140,7 +153,10 @@ Measured analyse(const Sources &sources, const FrameChoice &choice, ExecContext 
 {
     Measured out;
     ExecContext measuring = ctx.part(0.0, 0.4), merging = ctx.part(0.4, 1.0);
-    out.frames = measureFrames(sources.frames, measuring);
+    out.frames = measureFrames(
+        sources.frames,
+        [&](const Frame &frame, int reduction, ExecContext &own) { return decoded(sources, frame, reduction, own); },
+        measuring);
     const Bracket bracket = arrangeBracket(sources.frames, out.frames, choice);
     out.anchorExposure = bracket.anchorExposure;
     const PicturePtr scene = sceneOf(sources, out, choice, measuringRequest(sources, bracket), merging);
@@ -160,7 +176,7 @@ MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Frame
 {
     const Bracket bracket = bracketOf(sources, measured, choice);
     return sources.cache->get<MergedSet>(
-        mergeKey(bracket, reduction), [&] { return merge(bracket, reduction, ctx); },
+        mergeKey(bracket, reduction), [&] { return merge(sources, bracket, reduction, ctx); },
         [](const MergedSet &m) {
             return m.pixels.radiance.bytes() + m.pixels.shares.bytes() + m.pixels.clipped.bytes();
         });

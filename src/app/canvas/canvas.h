@@ -1,0 +1,66 @@
+// The picture: fit, 100 %, zoom at the pointer, pan. Asks for what is visible and copies what it gets.
+#pragma once
+
+#include "document/document.h"
+
+#include <QWidget>
+
+#include <optional>
+
+namespace yolk::app {
+
+class Canvas : public QWidget {
+    Q_OBJECT
+public:
+    explicit Canvas(Document *document, QWidget *parent = nullptr);
+
+    void setSurround(const QColor &colour);
+    double zoom() const { return zoom_; } ///< device pixels per picture pixel
+    bool isFitted() const { return fitted_; }
+    const ViewPicture &picture() const { return picture_; }
+    QPointF pictureAt(const QPointF &widgetPosition) const;
+    QPointF widgetAt(const QPointF &picturePosition) const;
+
+public Q_SLOTS:
+    void fit();
+    void zoomTo(double zoom); ///< keeps the middle of the canvas where it is
+    void zoomIn();
+    void zoomOut();
+
+Q_SIGNALS:
+    void zoomChanged();
+    void pointed(std::optional<QPointF> picturePosition); ///< empty when the pointer is off the picture
+
+protected:
+    void paintEvent(QPaintEvent *) override;
+    void resizeEvent(QResizeEvent *) override;
+    void mousePressEvent(QMouseEvent *event) override;
+    void mouseMoveEvent(QMouseEvent *event) override;
+    void mouseReleaseEvent(QMouseEvent *event) override;
+    void leaveEvent(QEvent *) override;
+    void wheelEvent(QWheelEvent *event) override;
+    void keyPressEvent(QKeyEvent *event) override;
+    void changeEvent(QEvent *event) override;
+
+private:
+    void newSet();
+    void take(const ViewPicture &picture);
+    void zoomAt(double zoom, const QPointF &widgetPosition);
+    void panBy(const QPointF &devicePixels);
+    void viewChanged();
+    void request();
+    QSizeF deviceSize() const { return QSizeF(size()) * devicePixelRatioF(); }
+    QPointF origin() const; ///< of the picture, in whole device pixels
+
+    Document *document_;
+    QColor surround_;
+    QSize pictureSize_;
+    ViewPicture picture_;  ///< the newest, of what was visible when it was asked for
+    ViewPicture overview_; ///< the newest of the whole picture, for where the other does not reach
+    double zoom_ = 1.0;
+    QPointF centre_; ///< the picture position in the middle of the canvas
+    bool fitted_ = true;
+    std::optional<QPointF> grab_; ///< last position of a drag
+};
+
+} // namespace yolk::app

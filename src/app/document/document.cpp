@@ -1,0 +1,379 @@
+#include "document/document.h"
+
+#include "document/screen_picture.h"
+#include "render/output.h"
+
+#include <QDir>
+#include <QFileInfo>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+
+namespace yolk::app {
+namespace {
+
+constexpr size_t kCacheBytes = size_t(4) << 30;
+constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
+
+/// "<path>: reason" becomes "name: reason": the folder is known, the line is short.
+QString shortened(const InputError &error)
+{
+    const QString text = QString::fromStdString(error.what()), path = QString::fromStdString(error.file());
+    return text.startsWith(path) ? QFileInfo(path).fileName() + text.mid(path.size()) : text;
+}
+
+} // namespace
+
+QString countedFrames(qsizetype count)
+{
+    return count == 1 ? Document::tr("1 frame") : Document::tr("%1 frames").arg(count);
+}
+
+Document::Document(QObject *parent)
+    : QObject(parent), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
+      mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
+      thumbnailLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
+{
+    for (Lane *lane : lanes_)
+        connect(lane, &Lane::changed, this, &Document::jobsChanged);
+}
+
+Document::~Document() = default;
+
+void Document::open(const QStringList &paths)
+{
+    load(paths, {}, std::nullopt);
+}
+
+void Document::addFrames(const QStringList &paths)
+{
+    if (isOpen())
+        load(paths, sources_.frames, measured_);
+    else
+        open(paths);
+}
+
+void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured)
+{
+    paths.removeDuplicates();
+    const FrameChoice choice = keptMeasured ? recipe().frames : FrameChoice();
+    auto work = [paths, kept, keptMeasured, choice](ExecContext &ctx) {
+        Opened out;
+        std::vector<FramePtr> loaded(size_t(paths.size()));
+        std::vector<QString> errors(loaded.size());
+        ExecContext loading = ctx.part(0.0, 0.3), measuring = ctx.part(0.3, 1.0);
+        forEachPart(loading, int(paths.size()), [&](int i, ExecContext &) {
+            try {
+                loaded[size_t(i)] = loadFrame(QFile::encodeName(paths[i]).toStdString());
+            } catch (const InputError &e) {
+                errors[size_t(i)] = shortened(e);
+            }
+        });
+        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes)};
+        for (size_t i = 0; i < loaded.size(); ++i) {
+            const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
+            if (!loaded[i])
+                out.problems << tr("%1. It was left out.").arg(errors[i]);
+            else if (std::ranges::any_of(out.sources.frames, same))
+                out.problems << tr("%1 is in the set already.").arg(QString::fromStdString(loaded[i]->name));
+            else
+                out.sources.frames.push_back(loaded[i]);
+        }
+        while (out.sources.frames.size() > kept.size() && !out.measured) {
+            try {
+                out.measured = analyse(out.sources, choice, measuring);
+            } catch (const InputError &e) { // a cut file shows only when its pixels are read
+                const auto damaged = std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
+                if (damaged == 0)
+                    throw;
+                out.problems << tr("%1. It was left out.").arg(shortened(e));
+            }
+        }
+        if (out.measured) {
+            if (keptMeasured) { // the scale and the tone start of the picture stay what they were
+                out.measured->anchorExposure = keptMeasured->anchorExposure;
+                out.measured->tone = keptMeasured->tone;
+            }
+        }
+        return out;
+    };
+    openLane_.start<Opened>(tr("Reading %1").arg(countedFrames(paths.size())), work,
+                            [this, keep = keptMeasured.has_value()](Outcome<Opened> outcome) {
+                                if (outcome.result)
+                                    adopt(std::move(*outcome.result), keep);
+                                else if (!outcome.cancelled)
+                                    Q_EMIT failed(outcome.error);
+                            });
+}
+
+void Document::adopt(Opened opened, bool keepSettings)
+{
+    problems_ = opened.problems;
+    if (opened.measured) {
+        viewLane_.discard();
+        mergeLane_.discard();
+        sources_ = std::move(opened.sources);
+        measured_ = std::move(opened.measured);
+        automatic_ = automaticTone(measured_->tone);
+        zoneEvs_ = zoneEvs(measured_->tone);
+        if (!keepSettings) {
+            Recipe start;
+            start.tone = automatic_;
+            history_ = History(start);
+            thumbnails_.clear();
+        }
+        merged_.reset();
+        histogram_.reset();
+        view_.reset();
+        bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+        curve_.emplace(recipe().tone, measured_->tone);
+        Q_EMIT setChanged();
+        Q_EMIT recipeChanged();
+        loadThumbnails();
+        startMerge();
+    }
+    Q_EMIT problemsChanged();
+}
+
+void Document::dismissProblems()
+{
+    problems_.clear();
+    Q_EMIT problemsChanged();
+}
+
+void Document::loadThumbnails()
+{
+    using Pictures = QHash<QString, QImage>;
+    auto work = [frames = sources_.frames](ExecContext &ctx) {
+        Pictures out;
+        for (const FramePtr &frame : frames)
+            out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, kThumbnailSide, ctx));
+        return out;
+    };
+    thumbnailLane_.start<Pictures>({}, work, [this](Outcome<Pictures> outcome) {
+        if (!outcome.result)
+            return;
+        thumbnails_ = std::move(*outcome.result);
+        Q_EMIT thumbnailsChanged();
+    });
+}
+
+QString Document::title() const
+{
+    if (!isOpen())
+        return {};
+    const QString folderName = QFileInfo(folder()).fileName();
+    return tr("%1, %2").arg(folderName, countedFrames(qsizetype(sources_.frames.size())));
+}
+
+QString Document::folder() const
+{
+    return isOpen() ? QFileInfo(QString::fromStdString(sources_.frames.front()->path)).absolutePath() : QString();
+}
+
+QSize Document::pictureSize() const
+{
+    if (!isOpen())
+        return {};
+    const Frame &frame = *bracket_->frames[bracket_->reference].frame;
+    return {frame.width, frame.height};
+}
+
+void Document::setRecipe(Recipe recipe, const QString &what, const QString &gesture)
+{
+    if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
+        recipeIsNew();
+}
+
+void Document::setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture)
+{
+    Recipe next = recipe();
+    next.tone.*member = value;
+    setRecipe(std::move(next), name, gesture);
+}
+
+void Document::dragZone(int index, double lightness, const QString &gesture)
+{
+    const double value = std::round(zoneValueFor(recipe().tone, measured_->tone, index, lightness));
+    setTone(kZones[size_t(index)], value, tr("zone on the light scale"), gesture);
+}
+
+void Document::startAgain()
+{
+    Recipe next = recipe();
+    next.tone = automatic_;
+    setRecipe(std::move(next), tr("start again"));
+}
+
+void Document::undo()
+{
+    if (!canUndo())
+        return;
+    history_.undo();
+    recipeIsNew();
+}
+
+void Document::redo()
+{
+    if (!canRedo())
+        return;
+    history_.redo();
+    recipeIsNew();
+}
+
+void Document::recipeIsNew()
+{
+    curve_.emplace(recipe().tone, measured_->tone);
+    const bool framesChanged = recipe().frames != mergedChoice_;
+    if (framesChanged)
+        bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+    Q_EMIT recipeChanged();
+    if (framesChanged) {
+        viewLane_.discard();
+        startMerge();
+    }
+    renderView();
+}
+
+void Document::startMerge()
+{
+    // What the light scale and the pointer read: first from the reduced decode, which the first picture needs anyway,
+    // then from the full one.
+    struct Step {
+        MergedPtr merged;
+        SceneHistogram histogram;
+        double seconds;
+    };
+    mergedChoice_ = recipe().frames;
+    const auto mergeAt = [sources = sources_, measured = *measured_, choice = mergedChoice_](int reduction) {
+        return [=](ExecContext &ctx) {
+            const auto start = std::chrono::steady_clock::now();
+            MergedPtr merged = mergedOf(sources, measured, choice, reduction, ctx);
+            const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
+            ExecContext rest = ctx.child({});
+            return Step{merged, sceneHistogram(sources, measured, choice, rest), took.count()};
+        };
+    };
+    const auto take = [this](Outcome<Step> &outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT failed(outcome.error);
+        if (!outcome.result)
+            return false;
+        merged_ = outcome.result->merged;
+        histogram_ = std::move(outcome.result->histogram);
+        mergeSeconds_ = outcome.result->seconds;
+        Q_EMIT histogramChanged();
+        Q_EMIT mergedChanged();
+        return true;
+    };
+    const int preview = previewReduction(sources_);
+    const auto full = [this, mergeAt, take, count = qsizetype(bracket_->used().size())] {
+        mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1), [this, take](Outcome<Step> outcome) {
+            if (take(outcome))
+                renderView(); // the same view again, from all pixels
+        });
+    };
+    if (preview == 1)
+        return full();
+    mergeLane_.start<Step>(tr("First picture"), mergeAt(preview), [take, full](Outcome<Step> outcome) {
+        if (take(outcome))
+            full();
+    });
+}
+
+void Document::requestView(const ViewRequest &request)
+{
+    view_ = request;
+    renderView();
+}
+
+void Document::renderView()
+{
+    if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
+        return;
+    const bool full = fullMergeReady() && mergedChoice_ == recipe().frames;
+    const QRectF r = view_->region;
+    const RenderRequest request{full ? 1 : previewReduction(sources_),
+                                {r.left(), r.top(), r.right(), r.bottom()},
+                                view_->size.width(),
+                                view_->size.height()};
+    Recipe onScreen = recipe();
+    onScreen.output.space = OutputSpace::Srgb; // of the screen, until profiles of monitors are read
+    auto work = [sources = sources_, onScreen, measured = *measured_, request, r, full](ExecContext &ctx) {
+        const Image<float> display = render(sources, onScreen, measured, request, ctx);
+        return ViewPicture{screenPicture(display.view(), ctx), r, full};
+    };
+    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+        if (outcome.result)
+            Q_EMIT viewReady(*outcome.result);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
+}
+
+std::optional<Probe> Document::probe(const QPointF &position) const
+{
+    if (!merged_ || !QRectF(QPointF(), QSizeF(pictureSize())).contains(position))
+        return std::nullopt;
+    const Merged &pixels = merged_->pixels;
+    const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
+    const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
+    const Vector3 rgb = merged_->toRec2020 * Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x],
+                                                     pixels.radiance.row(2, y)[x]};
+    Probe out;
+    double luminance = 0.0;
+    for (size_t c = 0; c < 3; ++c) {
+        out.rgb[c] = float(rgb[c]);
+        luminance += double(kLuminance2020[c]) * rgb[c];
+    }
+    out.ev = evOfLuminance(luminance);
+    out.clipped = pixels.clipped.row(0, y)[x] != 0;
+    for (int i = 0; i < pixels.shares.planes(); ++i) {
+        const double share = pixels.shares.row(i, y)[x] / 255.0;
+        const auto frame = std::ranges::find_if(bracket_->frames, [&](const BracketFrame &f) {
+            return f.frame->id == merged_->frameIds[size_t(i)];
+        });
+        if (share >= 0.01 && frame != bracket_->frames.end())
+            out.shares.emplace_back(frame->number, share);
+    }
+    std::ranges::sort(out.shares, std::greater<>(), &std::pair<int, double>::second);
+    return out;
+}
+
+void Document::exportPicture(const QString &path)
+{
+    auto work = [sources = sources_, recipe = recipe(), measured = *measured_, path](ExecContext &ctx) {
+        yolk::exportPicture(sources, recipe, measured, QFile::encodeName(path).toStdString(), 0, 0, ctx);
+        return true;
+    };
+    exportLane_.start<bool>(tr("Exporting %1").arg(QFileInfo(path).fileName()), work, [this, path](Outcome<bool> outcome) {
+        if (outcome.result)
+            Q_EMIT kept(path);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
+}
+
+void Document::saveRadiance(const QString &path)
+{
+    auto work = [sources = sources_, choice = recipe().frames, measured = *measured_, path](ExecContext &ctx) {
+        return exportRadiance(sources, choice, measured, kRec709, QFile::encodeName(path).toStdString(), ctx);
+    };
+    exportLane_.start<RadianceReport>(tr("Saving %1").arg(QFileInfo(path).fileName()), work,
+                                      [this, path](Outcome<RadianceReport> outcome) {
+                                          if (outcome.result)
+                                              Q_EMIT kept(path);
+                                          else if (!outcome.cancelled)
+                                              Q_EMIT failed(outcome.error);
+                                      });
+}
+
+void Document::cancelJobs()
+{
+    for (Lane *lane : {&exportLane_, &openLane_, &mergeLane_})
+        if (lane->busy())
+            return lane->cancel();
+}
+
+} // namespace yolk::app

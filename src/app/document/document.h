@@ -1,0 +1,144 @@
+// What is open: frames, settings with their history, and the newest results. Lives on the window's thread; every change
+// makes a new recipe value and starts jobs; jobs hand back immutable snapshots.
+#pragma once
+
+#include "jobs/lane.h"
+#include "recipe/history.h"
+#include "render/render.h"
+#include "tone/tone_curve.h"
+
+#include <QHash>
+#include <QImage>
+#include <QObject>
+#include <QRectF>
+#include <QSize>
+#include <QStringList>
+
+#include <array>
+#include <optional>
+
+namespace yolk::app {
+
+/// "1 frame", "5 frames".
+QString countedFrames(qsizetype count);
+
+/// What the canvas wants to see: a part of the picture, in full-resolution pixels, at a size in device pixels.
+struct ViewRequest {
+    QRectF region;
+    QSize size;
+    bool operator==(const ViewRequest &) const = default;
+};
+
+/// A rendered view, ready for the screen.
+struct ViewPicture {
+    QImage image;
+    QRectF region;
+    bool full = false; ///< from the full decode, not from the first picture's reduced one
+};
+
+/// The scene under one pixel.
+struct Probe {
+    double ev = 0.0;
+    std::array<float, 3> rgb{};   ///< linear Rec. 2020
+    bool clipped = false;         ///< in every frame
+    std::vector<std::pair<int, double>> shares; ///< frame number and share, largest first, shares of 1 % and more
+};
+
+class Document : public QObject {
+    Q_OBJECT
+public:
+    explicit Document(QObject *parent = nullptr);
+    ~Document() override;
+
+    // ---- opening
+    /// Opens a set of its own. Files that cannot be used are left out and named in problems().
+    void open(const QStringList &paths);
+    /// Adds frames to the set that is open; settings, scale and tone start stay.
+    void addFrames(const QStringList &paths);
+    bool isOpen() const { return measured_.has_value(); }
+    QString title() const;
+    QString folder() const;
+    const QStringList &problems() const { return problems_; }
+    void dismissProblems();
+
+    // ---- what is known
+    const Bracket &bracket() const { return *bracket_; }
+    const Measured &measured() const { return *measured_; }
+    const Sources &sources() const { return sources_; }
+    QSize pictureSize() const; ///< of the reference frame, upright; empty when nothing is open
+    QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
+    const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
+    const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
+    bool fullMergeReady() const { return merged_ && merged_->reduction == 1; }
+    double mergeSeconds() const { return mergeSeconds_; } ///< the last full merge took
+
+    // ---- settings
+    const Recipe &recipe() const { return history_.current(); }
+    const ToneSettings &automatic() const { return automatic_; }
+    const std::array<double, 5> &zonePositions() const { return zoneEvs_; } ///< EV of the five handles
+    double lightnessAt(double ev) const { return curve_->lightness(ev); }
+    /// Makes `recipe` current. Changes with the same non-empty gesture are one step of undo.
+    void setRecipe(Recipe recipe, const QString &what, const QString &gesture = {});
+    void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
+    /// Brings the curve to a lightness at zone handle `index`.
+    void dragZone(int index, double lightness, const QString &gesture);
+    void startAgain(); ///< tone back to the automatic start
+    bool canUndo() const { return history_.canUndo(); }
+    bool canRedo() const { return history_.canRedo(); }
+    QString undoName() const { return QString::fromStdString(history_.undoName()); }
+    QString redoName() const { return QString::fromStdString(history_.redoName()); }
+    void undo();
+    void redo();
+
+    // ---- looking and keeping
+    void requestView(const ViewRequest &request);
+    std::optional<Probe> probe(const QPointF &picturePosition) const;
+    void exportPicture(const QString &path);
+    void saveRadiance(const QString &path);
+    void cancelJobs(); ///< what the status line shows
+    const std::array<Lane *, 4> &lanes() const { return lanes_; } ///< most interesting first
+
+Q_SIGNALS:
+    void setChanged();     ///< other frames are open (or none yet)
+    void recipeChanged();  ///< settings, and with them bracket() and the curve
+    void histogramChanged();
+    void mergedChanged();
+    void thumbnailsChanged();
+    void problemsChanged();
+    void viewReady(const ViewPicture &picture);
+    void kept(const QString &path);            ///< a file was written
+    void failed(const QString &message);       ///< some work did not succeed; nothing was lost
+    void jobsChanged();
+
+private:
+    struct Opened {
+        Sources sources;
+        std::optional<Measured> measured;
+        QStringList problems;
+    };
+    void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured);
+    void adopt(Opened opened, bool keepSettings);
+    void loadThumbnails();
+    void recipeIsNew();
+    void startMerge();
+    void renderView();
+
+    Sources sources_;
+    std::optional<Measured> measured_;
+    std::optional<Bracket> bracket_;
+    History history_;
+    ToneSettings automatic_;
+    std::array<double, 5> zoneEvs_{};
+    std::optional<ToneCurve> curve_;
+    std::optional<SceneHistogram> histogram_;
+    MergedPtr merged_;
+    FrameChoice mergedChoice_; // the choice that merged_ and histogram_ were made for
+    double mergeSeconds_ = 0.0;
+    QHash<QString, QImage> thumbnails_;
+    QStringList problems_;
+    std::optional<ViewRequest> view_;
+    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_;
+    std::array<Lane *, 4> lanes_;
+};
+
+} // namespace yolk::app

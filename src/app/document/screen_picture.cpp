@@ -1,0 +1,54 @@
+#include "document/screen_picture.h"
+
+#include "colour/primaries.h"
+#include "image/resample.h"
+#include "render/output.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+namespace yolk::app {
+
+QImage screenPicture(ImageView<const float> display, ExecContext &ctx)
+{
+    QImage out(display.width(), display.height(), QImage::Format_RGB32);
+    uchar *bits = out.bits(); // once: it detaches
+    const qsizetype stride = out.bytesPerLine();
+    forEachBand(ctx, display.height(), [&](int y0, int y1) {
+        std::vector<uint8_t> row(size_t(display.width()) * 3);
+        for (int y = y0; y < y1; ++y) {
+            encodeRow8(display, y, row);
+            auto *to = reinterpret_cast<QRgb *>(bits + y * stride);
+            for (size_t x = 0; x < size_t(display.width()); ++x)
+                to[x] = qRgb(row[3 * x], row[3 * x + 1], row[3 * x + 2]);
+        }
+    });
+    return out;
+}
+
+QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
+{
+    const int longest = std::max(frame.width, frame.height);
+    int reduction = 1;
+    while (reduction < 32 && longest / (2 * reduction) >= side)
+        reduction *= 2;
+    const Image<uint16_t> decoded = decodeFrame(frame, reduction, ctx);
+    Image<float> linear(decoded.shape());
+    const Matrix3 m = rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020;
+    for (int y = 0; y < decoded.height(); ++y)
+        for (int x = 0; x < decoded.width(); ++x) {
+            const Vector3 rgb = m * Vector3{linearOfCode(decoded.row(0, y)[x]), linearOfCode(decoded.row(1, y)[x]),
+                                            linearOfCode(decoded.row(2, y)[x])};
+            for (int c = 0; c < 3; ++c)
+                linear.row(c, y)[x] = float(rgb[size_t(c)]);
+        }
+    const double scale = std::min(1.0, double(side) / std::max(linear.width(), linear.height()));
+    const int width = std::max(1, int(std::lround(linear.width() * scale)));
+    const int height = std::max(1, int(std::lround(linear.height() * scale)));
+    const Image<float> small =
+        resample(linear.view(), {0, 0, double(linear.width()), double(linear.height())}, width, height, ctx);
+    return screenPicture(small.view(), ctx);
+}
+
+} // namespace yolk::app

@@ -1,0 +1,75 @@
+#include "jobs/lane.h"
+
+namespace yolk::app {
+
+Lane::Lane(Policy policy, QObject *parent) : QObject(parent), policy_(policy)
+{
+    pool_.setMaxThreadCount(1);
+    ticker_.setInterval(100);
+    connect(&ticker_, &QTimer::timeout, this, &Lane::changed);
+}
+
+Lane::~Lane()
+{
+    waiting_.clear();
+    if (running_)
+        running_->stop.request_stop();
+    pool_.waitForDone();
+}
+
+void Lane::enqueue(std::shared_ptr<Job> job)
+{
+    if (!running_)
+        return launch(std::move(job));
+    if (policy_ != Policy::Queue)
+        waiting_.clear();
+    waiting_.push_back(std::move(job));
+    if (policy_ == Policy::CancelRunning) {
+        running_->superseded = true;
+        running_->stop.request_stop();
+    }
+}
+
+void Lane::launch(std::shared_ptr<Job> job)
+{
+    running_ = job;
+    ticker_.start();
+    Q_EMIT changed();
+    pool_.start([this, job] {
+        ExecContext ctx(runner_, job->stop.get_token(), [&job](double p) { job->progress = p; });
+        job->run(ctx);
+        QMetaObject::invokeMethod(this, &Lane::finished, Qt::QueuedConnection);
+    });
+}
+
+void Lane::finished()
+{
+    const std::shared_ptr<Job> job = std::move(running_);
+    running_.reset();
+    if (!waiting_.empty()) {
+        const std::shared_ptr<Job> next = std::move(waiting_.front());
+        waiting_.pop_front();
+        launch(next);
+    } else {
+        ticker_.stop();
+    }
+    Q_EMIT changed();
+    if (!job->superseded)
+        job->deliver();
+}
+
+void Lane::cancel()
+{
+    waiting_.clear();
+    if (running_)
+        running_->stop.request_stop();
+}
+
+void Lane::discard()
+{
+    cancel();
+    if (running_)
+        running_->superseded = true;
+}
+
+} // namespace yolk::app

@@ -1,0 +1,68 @@
+// The light scale: one axis in stops of scene light. On it stand a bar per frame from its noise floor to its clipping
+// point, the histogram of the merged scene, what no frame holds (hatched), the tone curve and its five zone handles.
+#pragma once
+
+#include "document/document.h"
+
+#include <QWidget>
+
+#include <optional>
+
+namespace yolk::app {
+
+class LightScale : public QWidget {
+    Q_OBJECT
+public:
+    explicit LightScale(Document *document, QWidget *parent = nullptr);
+
+    /// Draws the line of the pixel under the pointer; empty removes it.
+    void setProbe(const std::optional<Probe> &probe);
+
+    QPointF handlePosition(int zone) const; ///< in widget pixels
+    int currentHandle() const { return current_; }
+    double xOfEv(double ev) const;
+    QString sentence() const; ///< what it says in words about the set
+
+    QSize sizeHint() const override { return {800, 152}; }
+    QSize minimumSizeHint() const override { return {400, 152}; }
+
+protected:
+    void paintEvent(QPaintEvent *) override;
+    void resizeEvent(QResizeEvent *) override { update(); }
+    void mousePressEvent(QMouseEvent *event) override;
+    void mouseMoveEvent(QMouseEvent *event) override;
+    void mouseReleaseEvent(QMouseEvent *) override;
+    void mouseDoubleClickEvent(QMouseEvent *event) override;
+    void leaveEvent(QEvent *) override;
+    void keyPressEvent(QKeyEvent *event) override;
+    void keyReleaseEvent(QKeyEvent *event) override;
+    void focusInEvent(QFocusEvent *) override { update(); }
+    void focusOutEvent(QFocusEvent *) override;
+    bool event(QEvent *event) override;
+
+private:
+    QRectF plot() const;    ///< bars and curve
+    QRectF curveArea() const;
+    double yOfLightness(double lightness) const;
+    int handleNear(const QPointF &position) const; ///< -1: none
+    void findRange();
+    void nudge(int direction, bool fine);
+
+    void paintWords(QPainter &painter) const;
+    void paintAxis(QPainter &painter) const;
+    void paintLimits(QPainter &painter) const;
+    void paintHistogram(QPainter &painter) const;
+    void paintBars(QPainter &painter) const;
+    void paintCurve(QPainter &painter) const;
+    void paintProbe(QPainter &painter) const;
+
+    Document *document_;
+    std::optional<Probe> probe_;
+    double firstEv_ = -12.0, lastEv_ = 8.0;
+    int current_ = 2, hovered_ = -1;
+    bool dragging_ = false;
+    QPointF grabOffset_;
+    QString gesture_;
+};
+
+} // namespace yolk::app

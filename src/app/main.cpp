@@ -1,0 +1,27 @@
+// yolk: the window. Files and folders named on the command line are opened.
+#include "main_window.h"
+#include "theme/theme.h"
+
+#include <QApplication>
+#include <QCommandLineParser>
+
+int main(int argc, char **argv)
+{
+    QApplication application(argc, argv);
+    QApplication::setApplicationName(QStringLiteral("yolk"));
+    QApplication::setOrganizationName(QStringLiteral("yolk"));
+    QApplication::setApplicationVersion(QStringLiteral(YOLK_VERSION));
+    QCommandLineParser parser;
+    parser.setApplicationDescription(QStringLiteral("Merges bracketed exposures and develops them."));
+    parser.addHelpOption();
+    parser.addVersionOption();
+    const QCommandLineOption demo(QStringLiteral("demo"), QStringLiteral("Open the demo bracket."));
+    parser.addOption(demo);
+    parser.addPositionalArgument(QStringLiteral("frames"), QStringLiteral("Files of one scene, or a folder."), QStringLiteral("[frames...]"));
+    parser.process(application);
+    yolk::app::Theme::instance().install();
+    yolk::app::MainWindow window;
+    window.show();
+    window.open(parser.isSet(demo) ? yolk::app::MainWindow::demoFrames() : parser.positionalArguments());
+    return QApplication::exec();
+}

@@ -1,0 +1,389 @@
+#include "main_window.h"
+
+#include "canvas/canvas.h"
+#include "canvas/empty_state.h"
+#include "canvas/message_strip.h"
+#include "lightscale/light_scale.h"
+#include "status_line.h"
+#include "steps/export_panel.h"
+#include "steps/frames_panel.h"
+#include "steps/merge_panel.h"
+#include "steps/step_path.h"
+#include "steps/tone_panel.h"
+#include "theme/theme.h"
+
+#include <QActionGroup>
+#include <QCloseEvent>
+#include <QCoreApplication>
+#include <QDir>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+namespace yolk::app {
+namespace {
+
+constexpr int kPanelWidth = 304;
+
+struct Surround {
+    const char *key, *name;
+    QColor colour;
+};
+const std::array kSurrounds{Surround{"black", QT_TRANSLATE_NOOP("MainWindow", "Black"), QColor(0, 0, 0)},
+                            Surround{"dark", QT_TRANSLATE_NOOP("MainWindow", "Dark"), QColor(0x3a, 0x3a, 0x39)},
+                            Surround{"grey", QT_TRANSLATE_NOOP("MainWindow", "Middle grey"), QColor(0x76, 0x76, 0x75)},
+                            Surround{"light", QT_TRANSLATE_NOOP("MainWindow", "Light"), QColor(0xb9, 0xb8, 0xb5)},
+                            Surround{"white", QT_TRANSLATE_NOOP("MainWindow", "White"), QColor(0xff, 0xff, 0xff)}};
+
+QStringList picturesIn(const QStringList &paths)
+{
+    QStringList out;
+    for (const QString &path : paths) {
+        if (!QFileInfo(path).isDir()) {
+            out << path;
+            continue;
+        }
+        const QStringList patterns{QStringLiteral("*.jpg"), QStringLiteral("*.jpeg"), QStringLiteral("*.tif"), QStringLiteral("*.tiff"), QStringLiteral("*.png")};
+        for (const QFileInfo &file : QDir(path).entryInfoList(patterns, QDir::Files, QDir::Name))
+            out << file.filePath();
+    }
+    return out;
+}
+
+} // namespace
+
+MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Document(this))
+{
+    setAcceptDrops(true);
+    resize(1280, 800);
+    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
+    canvas_ = new Canvas(document_, this);
+    empty_ = new EmptyState(!demoFrames().isEmpty(), canvas_);
+    messages_ = new MessageStrip(this);
+    scale_ = new LightScale(document_, this);
+    status_ = new StatusLine(document_, this);
+
+    auto *frames = new FramesPanel(document_, this);
+    auto *merge = new MergePanel(document_, this);
+    tonePanel_ = new TonePanel(document_, this);
+    auto *exporting = new ExportPanel(document_, this);
+    panels_ = new QStackedWidget(this);
+    panels_->setFixedWidth(kPanelWidth);
+    panels_->setObjectName(QStringLiteral("panels"));
+    panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
+    panels_->setAutoFillBackground(true);
+    for (QWidget *panel : {static_cast<QWidget *>(frames), static_cast<QWidget *>(merge), static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
+        panels_->addWidget(panel);
+    panels_->setVisible(false);
+
+    column_ = new QWidget(this);
+    auto *left = new QVBoxLayout(column_);
+    left->setContentsMargins(0, 0, 0, 0);
+    left->setSpacing(0);
+    left->addWidget(messages_);
+    left->addWidget(canvas_, 1);
+    auto *middle = new QHBoxLayout;
+    middle->setSpacing(0);
+    middle->addWidget(column_, 1);
+    middle->addWidget(panels_);
+    auto *centre = new QWidget(this);
+    auto *all = new QVBoxLayout(centre);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(0);
+    all->addWidget(path_);
+    all->addLayout(middle, 1);
+    all->addWidget(scale_);
+    all->addWidget(status_);
+    setCentralWidget(centre);
+    makeMenus();
+
+    connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
+    connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
+    connect(empty_, &EmptyState::demoAsked, this, [this] { open(demoFrames()); });
+    connect(frames, &FramesPanel::addAsked, this, [this] {
+        if (const QStringList paths = askForFrames(); !paths.isEmpty())
+            document_->addFrames(paths);
+    });
+    connect(merge, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
+    connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
+    connect(exporting, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
+    connect(canvas_, &Canvas::zoomChanged, this, [this] { status_->setZoom(canvas_->zoom(), canvas_->isFitted()); });
+    connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
+        const std::optional<Probe> probe = position ? document_->probe(*position) : std::nullopt;
+        scale_->setProbe(probe);
+        status_->setPixel(position, probe);
+    });
+    connect(document_, &Document::setChanged, this, [this] {
+        panels_->setVisible(true);
+        empty_->hide();
+        setWindowTitle(tr("%1 — Yolk").arg(document_->title()));
+    });
+    connect(document_, &Document::recipeChanged, this, [this] {
+        refreshCommands();
+        refreshMarks();
+    });
+    connect(document_, &Document::problemsChanged, this, &MainWindow::refreshMessages);
+    connect(document_, &Document::failed, this, [this](const QString &message) {
+        failure_ = message;
+        refreshMessages();
+    });
+    connect(messages_, &MessageStrip::dismissed, this, [this] {
+        failure_.clear();
+        document_->dismissProblems();
+    });
+    connect(document_, &Document::kept, this, [this](const QString &path) { status_->say(tr("Saved %1").arg(QFileInfo(path).fileName())); });
+    connect(document_, &Document::jobsChanged, this, [this] {
+        const QString title = document_->isOpen() ? QString() : document_->lanes()[1]->title();
+        empty_->setReading(title);
+        placeEmptyState();
+    });
+    setWindowTitle(tr("Yolk"));
+    goTo(Step::Tone);
+    refreshCommands();
+    if (const QByteArray geometry = QSettings().value(QStringLiteral("geometry")).toByteArray(); !geometry.isEmpty())
+        restoreGeometry(geometry);
+}
+
+QAction *MainWindow::addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
+                                const std::function<void()> &run)
+{
+    auto *action = menu->addAction(name);
+    action->setShortcut(keys);
+    action->setToolTip(help);
+    action->setStatusTip(help);
+    connect(action, &QAction::triggered, this, run);
+    return action;
+}
+
+void MainWindow::makeMenus()
+{
+    QMenu *file = menuBar()->addMenu(tr("&File"));
+    addCommand(file, tr("&Open frames…"), QKeySequence::Open, tr("Opens the frames of one scene."), [this] { open(askForFrames()); });
+    needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."), [this] {
+        if (const QStringList paths = askForFrames(); !paths.isEmpty())
+            document_->addFrames(paths);
+    });
+    QAction *demo = addCommand(file, tr("Open the &demo bracket"), QKeySequence(tr("Ctrl+D")), tr("Opens the frames that come with Yolk."), [this] { open(demoFrames()); });
+    demo->setEnabled(!demoFrames().isEmpty());
+    file->addSeparator();
+    needSet_ << addCommand(file, tr("&Export picture…"), QKeySequence(tr("Ctrl+E")), tr("Writes the finished picture."), [this] { askAndExport(); });
+    needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")), tr("Writes the merged light."), [this] { askAndSaveRadiance(); });
+    file->addSeparator();
+    addCommand(file, tr("&Quit"), QKeySequence(tr("Ctrl+Q")), tr("Closes Yolk."), [this] { close(); });
+
+    QMenu *edit = menuBar()->addMenu(tr("&Edit"));
+    undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."), [this] { document_->undo(); });
+    redo_ = addCommand(edit, tr("&Redo"), QKeySequence(tr("Ctrl+Shift+Z")), tr("Does it again."), [this] { document_->redo(); });
+    edit->addSeparator();
+    needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")), tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
+
+    QMenu *view = menuBar()->addMenu(tr("&View"));
+    needSet_ << addCommand(view, tr("&Fit"), QKeySequence(tr("Ctrl+0")), tr("The whole picture."), [this] { canvas_->fit(); });
+    needSet_ << addCommand(view, tr("&100 %"), QKeySequence(tr("Ctrl+1")), tr("One pixel of the picture on one of the screen."), [this] { canvas_->zoomTo(1.0); });
+    needSet_ << addCommand(view, tr("Zoom &in"), QKeySequence::ZoomIn, tr("Larger."), [this] { canvas_->zoomIn(); });
+    needSet_ << addCommand(view, tr("Zoom &out"), QKeySequence::ZoomOut, tr("Smaller."), [this] { canvas_->zoomOut(); });
+    view->addSeparator();
+    QAction *scale = addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
+    scale->setCheckable(true);
+    scale->setChecked(true);
+    connect(scale, &QAction::toggled, scale_, &QWidget::setVisible);
+    makeSurroundMenu(view->addMenu(tr("&Surround")));
+    makeThemeMenu(view->addMenu(tr("&Theme")));
+
+    QMenu *steps = menuBar()->addMenu(tr("&Steps"));
+    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Export")};
+    for (int i = 0; i < int(names.size()); ++i)
+        addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."), [this, i] { goTo(Step(i)); });
+
+    QMenu *help = menuBar()->addMenu(tr("&Help"));
+    addCommand(help, tr("&Keys"), QKeySequence(tr("F1")), tr("Lists what the keyboard does."), [this] { showShortcuts(); });
+    addCommand(help, tr("&About Yolk"), {}, tr("Version and licence."), [this] { showAbout(); });
+}
+
+void MainWindow::makeSurroundMenu(QMenu *menu)
+{
+    auto *group = new QActionGroup(this);
+    const QString stored = QSettings().value(QStringLiteral("surround"), QStringLiteral("grey")).toString();
+    canvas_->setSurround(kSurrounds[2].colour);
+    for (const Surround &surround : kSurrounds) {
+        const auto choose = [this, &surround] {
+            canvas_->setSurround(surround.colour);
+            QSettings().setValue(QStringLiteral("surround"), QLatin1String(surround.key));
+        };
+        QAction *action = addCommand(menu, tr(surround.name), {}, tr("What the picture is judged against."), choose);
+        action->setCheckable(true);
+        group->addAction(action);
+        if (stored == QLatin1String(surround.key)) {
+            action->setChecked(true);
+            canvas_->setSurround(surround.colour);
+        }
+    }
+}
+
+void MainWindow::makeThemeMenu(QMenu *menu)
+{
+    auto *group = new QActionGroup(this);
+    const std::array<std::pair<ThemeChoice, QString>, 3> themes{std::pair(ThemeChoice::Eggshell, tr("&Eggshell")), std::pair(ThemeChoice::Dusk, tr("&Dusk")),
+                                                                std::pair(ThemeChoice::Desktop, tr("As the desktop"))};
+    for (const auto &[choice, name] : themes) {
+        QAction *action = addCommand(menu, name, {}, tr("The look of the window."), [choice = choice] { Theme::instance().set(choice); });
+        action->setCheckable(true);
+        action->setChecked(Theme::instance().choice() == choice);
+        group->addAction(action);
+    }
+}
+
+QStringList MainWindow::demoFrames()
+{
+    const QString beside = QCoreApplication::applicationDirPath();
+    for (const QString &place : {beside + QStringLiteral("/../share/yolk/demo/henhouse"), QStringLiteral(YOLK_DEMO_DIR "/henhouse")}) {
+        const QStringList frames = picturesIn({place});
+        if (QDir(place).exists() && !frames.isEmpty())
+            return frames;
+    }
+    return {};
+}
+
+void MainWindow::open(const QStringList &paths)
+{
+    const QStringList files = picturesIn(paths);
+    if (!files.isEmpty())
+        return document_->open(files);
+    if (!paths.isEmpty()) {
+        failure_ = tr("%1 holds no pictures that can be opened (JPEG, TIFF, PNG).").arg(QDir(paths.front()).dirName());
+        refreshMessages();
+    }
+}
+
+void MainWindow::goTo(Step step)
+{
+    path_->setCurrent(int(step));
+    panels_->setCurrentIndex(int(step));
+}
+
+QStringList MainWindow::askForFrames()
+{
+    return QFileDialog::getOpenFileNames(this, tr("Open frames"), document_->folder(),
+                                         tr("Pictures (*.jpg *.jpeg *.tif *.tiff *.png *.JPG *.JPEG *.TIF *.TIFF *.PNG);;All files (*)"));
+}
+
+void MainWindow::askAndExport()
+{
+    const QString start = QDir(document_->folder()).filePath(tr("%1-yolk.tif").arg(QFileInfo(document_->folder()).fileName()));
+    QString chosen;
+    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), start, tr("TIFF, 16 bit (*.tif);;JPEG (*.jpg)"), &chosen);
+    if (path.isEmpty())
+        return;
+    if (QFileInfo(path).suffix().isEmpty())
+        path += chosen.contains(QStringLiteral("jpg")) ? QStringLiteral(".jpg") : QStringLiteral(".tif");
+    document_->exportPicture(path);
+}
+
+void MainWindow::askAndSaveRadiance()
+{
+    const QString start = QDir(document_->folder()).filePath(tr("%1-radiance.exr").arg(QFileInfo(document_->folder()).fileName()));
+    QString chosen;
+    QString path = QFileDialog::getSaveFileName(this, tr("Save radiance"), start, tr("OpenEXR (*.exr);;Radiance HDR (*.hdr)"), &chosen);
+    if (path.isEmpty())
+        return;
+    if (QFileInfo(path).suffix().isEmpty())
+        path += chosen.contains(QStringLiteral("hdr")) ? QStringLiteral(".hdr") : QStringLiteral(".exr");
+    document_->saveRadiance(path);
+}
+
+void MainWindow::refreshCommands()
+{
+    undo_->setEnabled(document_->canUndo());
+    redo_->setEnabled(document_->canRedo());
+    undo_->setText(document_->canUndo() ? tr("&Undo %1").arg(document_->undoName()) : tr("&Undo"));
+    redo_->setText(document_->canRedo() ? tr("&Redo %1").arg(document_->redoName()) : tr("&Redo"));
+    for (QAction *action : needSet_)
+        action->setEnabled(document_->isOpen());
+}
+
+void MainWindow::refreshMarks()
+{
+    const Recipe &recipe = document_->recipe();
+    path_->tab(int(Step::Frames))->setMarked(!recipe.frames.excluded.empty());
+    path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty());
+    path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());
+    path_->tab(int(Step::Export))->setMarked(recipe.output != ExportSettings());
+}
+
+void MainWindow::refreshMessages()
+{
+    QStringList lines = document_->problems();
+    if (!failure_.isEmpty())
+        lines.prepend(failure_);
+    messages_->setLines(lines);
+}
+
+void MainWindow::placeEmptyState()
+{
+    empty_->setVisible(!document_->isOpen());
+    empty_->adjustSize();
+    empty_->move((canvas_->width() - empty_->width()) / 2, (canvas_->height() - empty_->height()) / 2);
+}
+
+void MainWindow::resizeEvent(QResizeEvent *event)
+{
+    QMainWindow::resizeEvent(event);
+    centralWidget()->layout()->activate();
+    placeEmptyState();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent *event)
+{
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent *event)
+{
+    QStringList paths;
+    for (const QUrl &url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            paths << url.toLocalFile();
+    event->acceptProposedAction();
+    if (document_->isOpen())
+        document_->addFrames(picturesIn(paths)); // the work on the open set is never thrown away by a drop
+    else
+        open(paths);
+}
+
+void MainWindow::closeEvent(QCloseEvent *event)
+{
+    QSettings().setValue(QStringLiteral("geometry"), saveGeometry());
+    QMainWindow::closeEvent(event);
+}
+
+void MainWindow::showShortcuts()
+{
+    QString rows;
+    for (const QMenu *menu : menuBar()->findChildren<QMenu *>(Qt::FindDirectChildrenOnly))
+        for (const QAction *action : menu->actions())
+            if (!action->shortcut().isEmpty())
+                rows += QStringLiteral("<tr><td style='padding-right: 24px'>%1</td><td>%2</td></tr>")
+                            .arg(action->shortcut().toString(QKeySequence::NativeText), action->text().remove(QLatin1Char('&')).toHtmlEscaped());
+    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
+    box.setInformativeText(tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
+                              "Light scale: left and right choose a handle, up and down move it. Picture: plus and minus zoom, arrow keys pan."));
+    box.exec();
+}
+
+void MainWindow::showAbout()
+{
+    QMessageBox::about(this, tr("About Yolk"),
+                       tr("<b>Yolk %1</b><p>Merges bracketed exposures into one radiance image and develops it.</p>"
+                          "<p>Free software under the GNU General Public License, version 3 or later. The notices of the libraries, fonts and icons in it "
+                          "are in THIRD-PARTY.md.</p>")
+                           .arg(QCoreApplication::applicationVersion()));
+}
+
+} // namespace yolk::app

@@ -1,0 +1,95 @@
+#include "status_line.h"
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLocale>
+#include <QProgressBar>
+#include <QTimer>
+#include <QToolButton>
+
+#include <cmath>
+
+namespace yolk::app {
+
+StatusLine::StatusLine(Document *document, QWidget *parent) : QWidget(parent), document_(document)
+{
+    setFixedHeight(26);
+    zoom_ = new QLabel(this);
+    zoom_->setMinimumWidth(86);
+    pixel_ = new QLabel(this);
+    job_ = new QLabel(this);
+    progress_ = new QProgressBar(this);
+    progress_->setFixedSize(130, 6);
+    progress_->setTextVisible(false);
+    progress_->setRange(0, 1000);
+    progress_->setAccessibleName(tr("Progress"));
+    cancel_ = new QToolButton(this);
+    cancel_->setText(tr("Cancel"));
+    cancel_->setToolTip(tr("Stops the work that is under way; nothing that was done is lost."));
+    cancel_->setStyleSheet(QStringLiteral("padding: 0px 8px;"));
+    for (QLabel *label : {zoom_, pixel_, job_}) {
+        QFont f = font();
+        f.setPixelSize(12);
+        label->setFont(f);
+    }
+    auto *layout = new QHBoxLayout(this);
+    layout->setContentsMargins(16, 0, 12, 2);
+    layout->setSpacing(10);
+    layout->addWidget(zoom_);
+    layout->addWidget(pixel_);
+    layout->addStretch();
+    layout->addWidget(job_);
+    layout->addWidget(progress_);
+    layout->addWidget(cancel_);
+    connect(cancel_, &QToolButton::clicked, document, &Document::cancelJobs);
+    connect(document, &Document::jobsChanged, this, &StatusLine::showJobs);
+    showJobs();
+}
+
+void StatusLine::setZoom(double zoom, bool fitted)
+{
+    const QString percent = QLocale().toString(zoom * 100.0, 'f', zoom < 0.1 ? 1 : 0);
+    zoom_->setText(!document_->isOpen() ? QString() : fitted ? tr("Fit %1 %").arg(percent) : tr("%1 %").arg(percent));
+}
+
+void StatusLine::setPixel(const std::optional<QPointF> &position, const std::optional<Probe> &probe)
+{
+    if (!position || !probe)
+        return pixel_->clear();
+    const auto number = [](float v) { return QLocale().toString(double(v), 'g', 3); };
+    pixel_->setText(tr("x %1  y %2   scene light  R %3  G %4  B %5")
+                        .arg(int(position->x()))
+                        .arg(int(position->y()))
+                        .arg(number(probe->rgb[0]), number(probe->rgb[1]), number(probe->rgb[2])));
+}
+
+void StatusLine::say(const QString &message)
+{
+    said_ = message;
+    showJobs();
+    QTimer::singleShot(8000, this, [this, message] {
+        if (said_ == message)
+            said_.clear();
+        showJobs();
+    });
+}
+
+QString StatusLine::job() const
+{
+    return job_->text();
+}
+
+void StatusLine::showJobs()
+{
+    Lane *shown = nullptr;
+    for (Lane *lane : document_->lanes())
+        if (!shown && lane->busy() && !lane->title().isEmpty())
+            shown = lane;
+    progress_->setVisible(shown);
+    cancel_->setVisible(shown);
+    job_->setText(shown ? shown->title() : said_);
+    if (shown)
+        progress_->setValue(int(std::lround(1000 * shown->progress())));
+}
+
+} // namespace yolk::app

@@ -1,0 +1,32 @@
+// The line at the foot of the window: zoom, the pixel under the pointer, and what is being worked on.
+#pragma once
+
+#include "document/document.h"
+
+#include <QWidget>
+
+class QLabel;
+class QProgressBar;
+class QToolButton;
+
+namespace yolk::app {
+
+class StatusLine : public QWidget {
+    Q_OBJECT
+public:
+    explicit StatusLine(Document *document, QWidget *parent = nullptr);
+    void setZoom(double zoom, bool fitted);
+    void setPixel(const std::optional<QPointF> &position, const std::optional<Probe> &probe);
+    void say(const QString &message); ///< a short word of success, for some seconds
+    QString job() const;
+
+private:
+    void showJobs();
+    Document *document_;
+    QLabel *zoom_, *pixel_, *job_;
+    QProgressBar *progress_;
+    QToolButton *cancel_;
+    QString said_;
+};
+
+} // namespace yolk::app

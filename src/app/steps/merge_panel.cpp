@@ -1,0 +1,96 @@
+#include "steps/merge_panel.h"
+
+#include "widgets/fold_group.h"
+
+#include <QComboBox>
+#include <QLabel>
+#include <QLocale>
+#include <QPushButton>
+
+namespace yolk::app {
+
+MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
+{
+    auto *reference = new FoldGroup(tr("Reference frame"), this);
+    reference_ = new QComboBox(this);
+    reference_->setAccessibleName(tr("Reference frame"));
+    reference_->setToolTip(tr("The frame that the others follow; its metadata goes into the finished files."));
+    reference->add(reference_);
+    influence_ = new FoldGroup(tr("Influence"), this);
+    auto *result = new FoldGroup(tr("Radiance"), this);
+    facts_ = new QLabel(this);
+    facts_->setWordWrap(true);
+    save_ = new QPushButton(tr("Save radiance…"), this);
+    save_->setToolTip(tr("Writes the merged light as it is, for any other program: OpenEXR or Radiance HDR."));
+    result->add(facts_);
+    result->add(save_);
+    add(reference);
+    add(influence_);
+    add(result);
+    addStretch();
+    connect(save_, &QPushButton::clicked, this, &MergePanel::saveAsked);
+    connect(reference_, &QComboBox::activated, this, [this](int index) {
+        Recipe next = document_->recipe();
+        next.frames.reference = reference_->itemData(index).toString().toStdString();
+        document_->setRecipe(next, tr("reference frame"));
+    });
+    connect(document, &Document::recipeChanged, this, &MergePanel::refresh);
+    connect(document, &Document::mergedChanged, this, &MergePanel::refreshFacts);
+}
+
+void MergePanel::refresh()
+{
+    const Bracket &bracket = document_->bracket();
+    const auto used = bracket.used();
+    reference_->clear();
+    reference_->addItem(tr("Automatic (frame %1)").arg(bracket.frames[bracket.reference].number), QString());
+    for (const BracketFrame *f : used) {
+        const QString id = QString::fromStdString(f->frame->id);
+        reference_->addItem(tr("Frame %1, %2").arg(f->number).arg(QString::fromStdString(f->frame->name)), id);
+        if (document_->recipe().frames.reference == f->frame->id)
+            reference_->setCurrentIndex(reference_->count() - 1);
+    }
+    while (sliders_.size() < qsizetype(bracket.frames.size())) {
+        const int number = int(sliders_.size()) + 1;
+        auto *slider = new ValueSlider({tr("Frame %1").arg(number), tr("How much this frame counts where it and others hold the light"),
+                                        QStringLiteral("%"), 0, 200, 100, 5, 0}, this);
+        connect(slider, &ValueSlider::changed, this, [this, number](double value, const QString &gesture) {
+            const std::string &id = document_->bracket().frames[size_t(number - 1)].frame->id;
+            Recipe next = document_->recipe();
+            if (value == 100.0)
+                next.frames.influence.erase(id);
+            else
+                next.frames.influence[id] = value / 100.0;
+            document_->setRecipe(next, tr("influence of frame %1").arg(number), gesture);
+        });
+        influence_->add(slider);
+        sliders_ << slider;
+    }
+    for (qsizetype i = 0; i < sliders_.size(); ++i) {
+        const bool exists = i < qsizetype(bracket.frames.size());
+        sliders_[i]->setVisible(exists);
+        if (exists) {
+            const BracketFrame &f = bracket.frames[size_t(i)];
+            sliders_[i]->setEnabled(f.used || (f.usable && f.influence == 0.0));
+            sliders_[i]->setValue(f.influence * 100.0);
+        }
+    }
+    refreshFacts();
+}
+
+void MergePanel::refreshFacts()
+{
+    const MergedSet *merged = document_->merged();
+    const QSize size = document_->pictureSize();
+    QStringList lines;
+    lines << tr("%1, %2 × %3 pixels").arg(countedFrames(qsizetype(document_->bracket().used().size()))).arg(size.width()).arg(size.height());
+    if (merged)
+        lines << tr("Clipped in every frame: %1 %").arg(QLocale().toString(100.0 * merged->clippedShare, 'f', 2));
+    if (document_->fullMergeReady())
+        lines << tr("Merged in %1 s").arg(QLocale().toString(document_->mergeSeconds(), 'f', 1));
+    else
+        lines << tr("The full merge is under way.");
+    facts_->setText(lines.join(QLatin1Char('\n')));
+}
+
+} // namespace yolk::app

@@ -1,0 +1,46 @@
+// What the panels of the steps share: one scrolling column, and sliders and choices made from the core's field tables.
+#pragma once
+
+#include "base/fields.h"
+#include "widgets/choice_row.h"
+#include "widgets/value_slider.h"
+
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+namespace yolk::app {
+
+inline QString words(std::string_view text)
+{
+    return QString::fromUtf8(text.data(), qsizetype(text.size()));
+}
+
+template <class S> SliderSpec sliderSpec(const RealField<S> &field)
+{
+    return {words(field.name), words(field.help), words(field.unit),    field.minimum, field.maximum,
+            field.neutral,     field.step,        field.decimals};
+}
+
+template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field, QWidget *parent)
+{
+    QList<ChoiceRow::Item> items;
+    for (const Choice<E> &choice : field.choices)
+        items << ChoiceRow::Item{words(choice.name), words(choice.help)};
+    return new ChoiceRow(words(field.name), items, parent);
+}
+
+/// A column of groups that scrolls when the window is low.
+class Panel : public QScrollArea {
+    Q_OBJECT
+public:
+    explicit Panel(QWidget *parent = nullptr);
+
+protected:
+    void add(QWidget *widget);
+    void addStretch() { column_->addStretch(); }
+
+private:
+    QVBoxLayout *column_;
+};
+
+} // namespace yolk::app

@@ -1,0 +1,108 @@
+#include "steps/step_path.h"
+
+#include "theme/theme.h"
+
+#include <QHBoxLayout>
+#include <QPainter>
+
+namespace yolk::app {
+
+StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
+{
+    setText(name);
+    setCheckable(true);
+    setAutoExclusive(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setAttribute(Qt::WA_Hover);
+    QFont f = font();
+    f.setPixelSize(14);
+    f.setWeight(QFont::Medium);
+    setFont(f);
+    setAccessibleName(tr("Step %1").arg(name));
+    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+}
+
+void StepTab::setMarked(bool marked)
+{
+    marked_ = marked;
+    setAccessibleDescription(marked ? tr("has changed something") : QString());
+    update();
+}
+
+QSize StepTab::sizeHint() const
+{
+    QFont bold = font();
+    bold.setWeight(QFont::DemiBold);
+    return {QFontMetrics(bold).horizontalAdvance(text()) + 32, 38};
+}
+
+void StepTab::paintEvent(QPaintEvent *)
+{
+    const Tokens &t = tokens();
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    QFont f = font();
+    if (isChecked())
+        f.setWeight(QFont::DemiBold);
+    painter.setFont(f);
+    painter.setPen(isChecked() || underMouse() ? t.text : t.secondary);
+    painter.drawText(rect(), Qt::AlignCenter, text());
+    if (marked_) {
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(t.text);
+        painter.drawEllipse(QPointF(8, height() / 2.0 + 0.5), 2.2, 2.2);
+    }
+    if (isChecked()) {
+        painter.setPen(QPen(t.accentOutline, 0.8));
+        painter.setBrush(t.accent);
+        painter.drawRoundedRect(QRectF(15, height() - 5.5, width() - 30, 4), 2, 2);
+    }
+    if (hasFocus()) {
+        painter.setBrush(Qt::NoBrush);
+        painter.setPen(QPen(t.text, 1));
+        painter.drawRoundedRect(QRectF(rect()).adjusted(2.5, 5.5, -2.5, -7.5), 4, 4);
+    }
+}
+
+StepPath::StepPath(const QStringList &names, QWidget *parent) : QWidget(parent)
+{
+    auto *layout = new QHBoxLayout(this);
+    layout->setContentsMargins(6, 0, 0, 0);
+    layout->setSpacing(12);
+    for (const QString &name : names) {
+        auto *tab = new StepTab(name, this);
+        const int index = int(tabs_.size());
+        connect(tab, &QAbstractButton::clicked, this, [this, index] { Q_EMIT walked(index); });
+        layout->addWidget(tab);
+        tabs_ << tab;
+    }
+    layout->addStretch();
+    tabs_.front()->setChecked(true);
+    connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
+}
+
+void StepPath::setCurrent(int index)
+{
+    tabs_[index]->setChecked(true);
+}
+
+int StepPath::current() const
+{
+    for (int i = 0; i < int(tabs_.size()); ++i)
+        if (tabs_[i]->isChecked())
+            return i;
+    return 0;
+}
+
+void StepPath::paintEvent(QPaintEvent *)
+{
+    // A thin track from step to step: one path, no order that must be kept.
+    QPainter painter(this);
+    painter.setPen(QPen(tokens().track, 1.4));
+    for (int i = 0; i + 1 < int(tabs_.size()); ++i) {
+        const QRect a = tabs_[i]->geometry(), b = tabs_[i + 1]->geometry();
+        painter.drawLine(QPointF(a.right() - 2, a.center().y() + 1.0), QPointF(b.left() + 3, b.center().y() + 1.0));
+    }
+}
+
+} // namespace yolk::app

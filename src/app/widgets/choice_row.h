@@ -1,0 +1,28 @@
+// A few choices side by side, one of them taken.
+#pragma once
+
+#include <QList>
+#include <QWidget>
+
+class QButtonGroup;
+
+namespace yolk::app {
+
+class ChoiceRow : public QWidget {
+    Q_OBJECT
+public:
+    struct Item {
+        QString name, help;
+    };
+    ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr);
+    void setIndex(int index); ///< emits nothing
+    int index() const;
+
+Q_SIGNALS:
+    void chosen(int index);
+
+private:
+    QButtonGroup *group_;
+};
+
+} // namespace yolk::app

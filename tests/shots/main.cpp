@@ -1,0 +1,89 @@
+// yolk-shots: takes the pictures of docs/screenshots from the demo bracket, in the real window, without a screen.
+#include "canvas/canvas.h"
+#include "lightscale/light_scale.h"
+#include "main_window.h"
+#include "steps/tone_panel.h"
+#include "theme/theme.h"
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QSettings>
+#include <QStandardPaths>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <cstdio>
+
+using namespace yolk::app;
+
+namespace {
+
+QString folder;
+
+void settle(MainWindow &window)
+{
+    const auto busy = [&] {
+        return window.document()->isOpen() && (!window.document()->fullMergeReady() || window.document()->lanes()[3]->busy());
+    };
+    QTest::qWait(150);
+    for (int i = 0; i < 400 && busy(); ++i)
+        QTest::qWait(25);
+    QTest::qWait(300);
+}
+
+void shoot(MainWindow &window, const char *name)
+{
+    settle(window);
+    const QString path = folder + QLatin1Char('/') + QLatin1String(name) + QStringLiteral(".png");
+    if (!window.grab().save(path))
+        std::fprintf(stderr, "yolk-shots: cannot write %s\n", qPrintable(path));
+}
+
+} // namespace
+
+int main(int argc, char **argv)
+{
+    if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM"))
+        qputenv("QT_QPA_PLATFORM", "offscreen");
+    const QTemporaryDir settings; // the pictures do not depend on whose machine makes them
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName(QStringLiteral("yolk-shots"));
+    QApplication::setApplicationName(QStringLiteral("yolk-shots"));
+    if (argc != 2) {
+        std::fprintf(stderr, "usage: yolk-shots FOLDER\n");
+        return 2;
+    }
+    folder = QString::fromLocal8Bit(argv[1]);
+    Theme::instance().install();
+    MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    shoot(window, "empty");
+    window.open(MainWindow::demoFrames());
+    while (!window.document()->isOpen())
+        QTest::qWait(20);
+    window.goTo(Step::Tone);
+    shoot(window, "tone");
+    window.goTo(Step::Frames);
+    shoot(window, "frames");
+    window.goTo(Step::Merge);
+    shoot(window, "merge");
+    window.goTo(Step::Export);
+    shoot(window, "export");
+
+    window.goTo(Step::Tone);
+    window.document()->setTone(&yolk::ToneSettings::highlights, -35, QStringLiteral("highlights"));
+    window.document()->setTone(&yolk::ToneSettings::shadows, 30, QStringLiteral("shadows"));
+    window.canvas()->zoomTo(1.0);
+    settle(window);
+    const QPoint hen = window.canvas()->widgetAt(QPointF(690, 480)).toPoint();
+    QTest::mouseMove(window.canvas(), hen);
+    window.lightScale()->setFocus();
+    QTest::keyClick(window.lightScale(), Qt::Key_Right);
+    shoot(window, "tone-at-100");
+    window.canvas()->fit();
+    Theme::instance().set(ThemeChoice::Dusk);
+    shoot(window, "tone-dusk");
+    return 0;
+}
