@@ -19,6 +19,7 @@
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QGridLayout>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
@@ -65,6 +66,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
     canvas_ = new Canvas(document_, this);
     empty_ = new EmptyState(!demoFrames().isEmpty(), canvas_);
+    (new QGridLayout(canvas_))->addWidget(empty_, 0, 0, Qt::AlignCenter);
     messages_ = new MessageStrip(this);
     scale_ = new LightScale(document_, this);
     status_ = new StatusLine(document_, this);
@@ -141,10 +143,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(document_, &Document::jobsChanged, this, [this] {
         const QString title = document_->isOpen() ? QString() : document_->lanes()[1]->title();
         empty_->setReading(title);
-        placeEmptyState();
     });
     setWindowTitle(tr("Yolk"));
-    goTo(Step::Tone);
+    goTo(Step::Frames);
+    canvas_->setFocus();
     refreshCommands();
     if (const QByteArray geometry = QSettings().value(QStringLiteral("geometry")).toByteArray(); !geometry.isEmpty())
         restoreGeometry(geometry);
@@ -322,20 +324,6 @@ void MainWindow::refreshMessages()
     if (!failure_.isEmpty())
         lines.prepend(failure_);
     messages_->setLines(lines);
-}
-
-void MainWindow::placeEmptyState()
-{
-    empty_->setVisible(!document_->isOpen());
-    empty_->adjustSize();
-    empty_->move((canvas_->width() - empty_->width()) / 2, (canvas_->height() - empty_->height()) / 2);
-}
-
-void MainWindow::resizeEvent(QResizeEvent *event)
-{
-    QMainWindow::resizeEvent(event);
-    centralWidget()->layout()->activate();
-    placeEmptyState();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent *event)

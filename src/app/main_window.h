@@ -40,7 +40,6 @@ protected:
     void dragEnterEvent(QDragEnterEvent *event) override;
     void dropEvent(QDropEvent *event) override;
     void closeEvent(QCloseEvent *event) override;
-    void resizeEvent(QResizeEvent *event) override;
 
 private:
     void makeMenus();
@@ -54,7 +53,6 @@ private:
     void refreshCommands();
     void refreshMarks();
     void refreshMessages();
-    void placeEmptyState();
     void showShortcuts();
     void showAbout();
 

@@ -7,7 +7,6 @@
 #include <QFileInfo>
 
 #include <algorithm>
-#include <chrono>
 #include <cmath>
 
 namespace yolk::app {
@@ -243,16 +242,13 @@ void Document::startMerge()
     struct Step {
         MergedPtr merged;
         SceneHistogram histogram;
-        double seconds;
     };
     mergedChoice_ = recipe().frames;
     const auto mergeAt = [sources = sources_, measured = *measured_, choice = mergedChoice_](int reduction) {
         return [=](ExecContext &ctx) {
-            const auto start = std::chrono::steady_clock::now();
             MergedPtr merged = mergedOf(sources, measured, choice, reduction, ctx);
-            const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
             ExecContext rest = ctx.child({});
-            return Step{merged, sceneHistogram(sources, measured, choice, rest), took.count()};
+            return Step{merged, sceneHistogram(sources, measured, choice, rest)};
         };
     };
     const auto take = [this](Outcome<Step> &outcome) {
@@ -262,7 +258,6 @@ void Document::startMerge()
             return false;
         merged_ = outcome.result->merged;
         histogram_ = std::move(outcome.result->histogram);
-        mergeSeconds_ = outcome.result->seconds;
         Q_EMIT histogramChanged();
         Q_EMIT mergedChanged();
         return true;

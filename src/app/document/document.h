@@ -70,7 +70,6 @@ public:
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
     bool fullMergeReady() const { return merged_ && merged_->reduction == 1; }
-    double mergeSeconds() const { return mergeSeconds_; } ///< the last full merge took
 
     // ---- settings
     const Recipe &recipe() const { return history_.current(); }
@@ -133,7 +132,6 @@ private:
     std::optional<SceneHistogram> histogram_;
     MergedPtr merged_;
     FrameChoice mergedChoice_; // the choice that merged_ and histogram_ were made for
-    double mergeSeconds_ = 0.0;
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;

@@ -339,7 +339,7 @@ void LightScale::paintCurve(QPainter &painter) const
         small.setWeight(QFont::DemiBold);
         painter.setFont(small);
         const double w = painter.fontMetrics().horizontalAdvance(words) + 12;
-        const bool below = at.y() - 26 < area.top();
+        const bool below = at.y() - 30 < plot().top();
         const double x = std::clamp(at.x() - w / 2, area.left(), area.right() - w);
         const QRectF box(x, below ? at.y() + 11 : at.y() - 29, w, 18);
         painter.setPen(Qt::NoPen);
@@ -372,7 +372,7 @@ void LightScale::paintProbe(QPainter &painter) const
     painter.setFont(small);
     const double w = painter.fontMetrics().horizontalAdvance(words) + 14;
     const double left = x + 8 + w < p.right() ? x + 8 : x - 8 - w;
-    const QRectF box(left, p.bottom() - 24, w, 19);
+    const QRectF box(left, curveArea().top() + 2, w, 19); // most handles lie lower
     painter.setPen(Qt::NoPen);
     painter.setBrush(tokens().field);
     painter.drawRoundedRect(box, 4, 4);

@@ -87,7 +87,7 @@ void MergePanel::refreshFacts()
     if (merged)
         lines << tr("Clipped in every frame: %1 %").arg(QLocale().toString(100.0 * merged->clippedShare, 'f', 2));
     if (document_->fullMergeReady())
-        lines << tr("Merged in %1 s").arg(QLocale().toString(document_->mergeSeconds(), 'f', 1));
+        lines << tr("Merged in %1 s").arg(QLocale().toString(merged->seconds, 'f', merged->seconds < 1.0 ? 2 : 1));
     else
         lines << tr("The full merge is under way.");
     facts_->setText(lines.join(QLatin1Char('\n')));

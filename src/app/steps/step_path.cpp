@@ -50,7 +50,7 @@ void StepTab::paintEvent(QPaintEvent *)
     if (marked_) {
         painter.setPen(Qt::NoPen);
         painter.setBrush(t.text);
-        painter.drawEllipse(QPointF(8, height() / 2.0 + 0.5), 2.2, 2.2);
+        painter.drawEllipse(QPointF(9, height() / 2.0 + 0.5), 2.2, 2.2);
     }
     if (isChecked()) {
         painter.setPen(QPen(t.accentOutline, 0.8));
@@ -101,7 +101,7 @@ void StepPath::paintEvent(QPaintEvent *)
     painter.setPen(QPen(tokens().track, 1.4));
     for (int i = 0; i + 1 < int(tabs_.size()); ++i) {
         const QRect a = tabs_[i]->geometry(), b = tabs_[i + 1]->geometry();
-        painter.drawLine(QPointF(a.right() - 2, a.center().y() + 1.0), QPointF(b.left() + 3, b.center().y() + 1.0));
+        painter.drawLine(QPointF(a.right() - 2, a.center().y() + 1.0), QPointF(b.left() + 1, b.center().y() + 1.0));
     }
 }
 

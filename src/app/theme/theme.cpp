@@ -74,8 +74,6 @@ QString styleSheetOf(const Tokens &t)
         QPushButton:pressed, QToolButton:pressed { background: %4; }
         QPushButton:disabled, QToolButton:disabled { color: %6; background: %2; }
         QToolButton:checked { background: %8; color: %9; }
-        QComboBox { background: %3; border: 1px solid transparent; border-radius: 5px; padding: 3px 8px; }
-        QComboBox:focus, QComboBox:hover { border-color: %7; }
         QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; }
         QLineEdit { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 0px 2px; }
         QLineEdit:hover { border-color: %4; }

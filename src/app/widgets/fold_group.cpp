@@ -28,7 +28,7 @@ FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
     body_ = new QWidget(this);
     layout_ = new QVBoxLayout(body_);
     layout_->setContentsMargins(0, 0, 0, 6);
-    layout_->setSpacing(2);
+    layout_->setSpacing(4);
     auto *outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->setSpacing(0);

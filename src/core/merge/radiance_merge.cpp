@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <vector>
 
 namespace yolk {
@@ -46,10 +47,10 @@ void check(std::span<const Exposure> in)
     }
 }
 
-/// Working rows of one band: soft clipping per frame, sums per channel.
+/// Working rows of one band: soft clipping per frame, sums per channel, light of the largest channel so far.
 struct Rows {
-    explicit Rows(int width, int frames) : soft(width, 1, frames), sums(width, 1, 6) {}
-    Image<float> soft, sums; // sums: first estimate R G B, weight R G B
+    explicit Rows(int width, int frames) : soft(width, 1, frames), light(width, 1, 1), sums(width, 1, 6) {}
+    Image<float> soft, light, sums; // sums: first estimate R G B, weight R G B
 };
 
 YOLK_INLINE float linear(uint16_t code)
@@ -62,12 +63,18 @@ YOLK_INLINE float smooth(float t)
     return t * t * (3.0f - 2.0f * t);
 }
 
+/// s of one frame. `light` is what the frames exposed less found (0 for the first): where that would clip this frame by
+/// far, its value is not believed though it lies below clipping. JPEG's ringing beside an edge makes such values.
 YOLK_MULTIVERSION
-void softRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width, Weighing w, float *soft)
+void softRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width, Weighing w, float *soft, float *light)
 {
+    constexpr float kDoubt = 1.05f, kDisbelief = 1.3f; // times clipping; noise of the prediction stays well below
     for (int x = 0; x < width; ++x) {
-        const uint16_t most = std::max(std::max(r[x], g[x]), b[x]);
-        soft[x] = 1.0f - smooth((linear(most) - w.low) * w.slope);
+        const float most = linear(std::max(std::max(r[x], g[x]), b[x]));
+        const float contradicted = smooth((light[x] * w.exposure - kDoubt) * (1.0f / (kDisbelief - kDoubt)));
+        const float s = (1.0f - smooth((most - w.low) * w.slope)) * (1.0f - contradicted);
+        soft[x] = s;
+        light[x] = s > 0.5f || light[x] == 0.0f ? most * w.inverse : light[x];
     }
 }
 
@@ -132,13 +139,15 @@ void fillClippedRow(const Exposure &darkest, const Weighing &w, int y, const flo
     }
 }
 
-void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, size_t darkest, int y, Rows &rows,
-              Merged &out)
+/// `order` lists the frames from the least exposed on.
+void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, std::span<const size_t> order, int y,
+              Rows &rows, Merged &out)
 {
     const int width = out.radiance.width();
-    for (size_t i = 0; i < in.size(); ++i)
+    std::fill_n(rows.light.row(0, 0), width, 0.0f);
+    for (size_t i : order)
         softRow(in[i].pixels.row(0, y), in[i].pixels.row(1, y), in[i].pixels.row(2, y), width, weighing[i],
-                rows.soft.row(int(i), 0));
+                rows.soft.row(int(i), 0), rows.light.row(0, 0));
     for (int c = 0; c < 3; ++c) {
         float *first = rows.sums.row(c, 0), *weight = rows.sums.row(3 + c, 0), *value = out.radiance.row(c, y);
         std::fill_n(first, width, 0.0f);
@@ -154,7 +163,7 @@ void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, 
     const float *greenFirst = rows.sums.row(1, 0), *greenWeight = rows.sums.row(4, 0);
     for (size_t i = 0; i < in.size(); ++i)
         shareRow(rows.soft.row(int(i), 0), greenFirst, greenWeight, width, weighing[i], out.shares.row(int(i), y));
-    fillClippedRow(in[darkest], weighing[darkest], y, greenWeight, out);
+    fillClippedRow(in[order[0]], weighing[order[0]], y, greenWeight, out);
 }
 
 } // namespace
@@ -168,11 +177,13 @@ Merged mergeRadiance(std::span<const Exposure> in, ExecContext &ctx)
     std::vector<Weighing> weighing;
     for (const Exposure &e : in)
         weighing.push_back(weighingOf(e));
-    const size_t darkest = size_t(std::ranges::min_element(in, {}, &Exposure::exposure) - in.begin());
+    std::vector<size_t> order(in.size());
+    std::iota(order.begin(), order.end(), size_t(0));
+    std::ranges::stable_sort(order, {}, [&](size_t i) { return in[i].exposure; });
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
         Rows rows(shape.width, int(in.size()));
         for (int y = y0; y < y1; ++y)
-            mergeRow(in, weighing, darkest, y, rows, out);
+            mergeRow(in, weighing, order, y, rows, out);
     });
     return out;
 }

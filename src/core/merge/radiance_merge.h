@@ -27,6 +27,7 @@ struct Merged {
 /// variance under each frame's noise model, predicted from a first estimate x = sum(s z) / sum(s e), so that the
 /// noise of a sample does not choose its own weight. s falls smoothly to 0 over the last 0.1 stop below a frame's
 /// clipping less 4 sigma, by the largest of its channels, so that all channels let go together and keep their hue.
+/// A sample that lies below clipping where a frame exposed less shows light far above it gets no weight either.
 /// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
 /// Throws:  ArgumentError (count, shape, exposure, noise or influence out of range), Cancelled.

@@ -58,6 +58,7 @@ struct MergedSet {
     int fullWidth = 0, fullHeight = 0;          ///< of the unreduced picture
     std::vector<std::string> frameIds;          ///< of the share planes, dark to bright
     double clippedShare = 0.0;                  ///< of the pixels: clipped in every frame
+    double seconds = 0.0;                       ///< that decoding and merging took
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
