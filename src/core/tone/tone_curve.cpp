@@ -40,12 +40,13 @@ double oddsAt(double v, double slope)
 {
     return kGreyOdds * std::exp2(slope * v);
 }
+
+} // namespace
+
 double photographic(double m, double whiteSquared)
 {
     return std::min(1.0, m * (1.0 + m / whiteSquared) / (1.0 + m));
 }
-
-} // namespace
 
 double evOfLuminance(double luminance)
 {

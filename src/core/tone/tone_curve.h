@@ -19,6 +19,9 @@ double luminanceOfEv(double ev);
 /// into 5.5 stops, toe brings the 1st percentile near black. Source: [Reinhard2002] for key and white.
 ToneSettings automaticTone(const ToneStart &start);
 
+/// The photographic operator m (1 + m / w^2) / (1 + m), at most 1. Source: [Reinhard2002] equation 4.
+double photographic(double m, double whiteSquared);
+
 /// From scene EV to display light. Monotone.
 /// Global: m = a * 2^(n v), D = m (1 + m / w^2) / (1 + m), with v = EV + exposure, a such that v = 0 gives 0.18 for a
 ///         distant white, n from range and contrast, w the scene's peak at the automatic exposure: equation 4 of

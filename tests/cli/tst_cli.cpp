@@ -1,0 +1,281 @@
+// The command line's contract: exit codes, one-line errors, complete files or none.
+#include "io/metadata.h"
+#include "io/radiance_file.h"
+#include "recipe/recipe_json.h"
+#include "support/compare.h"
+#include "support/synthetic.h"
+
+#include <QDir>
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QTest>
+#include <opencv2/imgcodecs.hpp>
+
+#include <csignal>
+#include <sys/resource.h>
+
+using namespace yolk;
+
+namespace {
+
+struct Result {
+    int code;
+    QString out, err;
+};
+
+Result run(const QStringList &arguments, const std::function<void()> &before = {})
+{
+    QProcess process;
+    if (before)
+        process.setChildProcessModifier(before);
+    process.start(QStringLiteral(YOLK_CLI), arguments);
+    process.waitForFinished(120000);
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, QString::fromUtf8(process.readAllStandardOutput()),
+            QString::fromUtf8(process.readAllStandardError())};
+}
+
+/// The last line of standard error, which is the error; warnings may stand before it.
+QString errorOf(const Result &r)
+{
+    return r.err.trimmed().section('\n', -1);
+}
+
+} // namespace
+
+class TestCli : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    QStringList frames_;
+    QString at(const char *name) const { return dir_.filePath(QString::fromLatin1(name)); }
+    QStringList merge(const QStringList &more) const { return QStringList{"merge"} + frames_ + more; }
+    QStringList develop(const QStringList &more) const { return QStringList{"develop"} + frames_ + more; }
+
+private Q_SLOTS:
+    void initTestCase() { frames_ = test::writeBracket(dir_.path(), test::rampScene(120, 90, 0.002, 10).view(), {0, -2, 2}, 1.0); }
+
+    void infoSaysWhatTheFramesAre()
+    {
+        const Result text = run(QStringList{"info"} + frames_);
+        QCOMPARE(text.code, 0);
+        QVERIFY(text.out.contains("1/128 s") && text.out.contains("-2.00"));
+        const Result json = run(QStringList{"info", "--json"} + frames_);
+        const QJsonObject root = QJsonDocument::fromJson(json.out.toUtf8()).object();
+        QCOMPARE(root["frames"].toArray().size(), 3);
+        QCOMPARE(root["reference"].toInt(), 2);
+        const QJsonObject first = root["frames"].toArray()[0].toObject();
+        QCOMPARE(first["given"].toInt(), 2); // both numbers are said
+        QCOMPARE(first["number"].toInt(), 1);
+        QVERIFY(std::abs(first["ev"].toDouble() + 2.0) < 1e-9);
+        QCOMPARE(first["f_number"].toDouble(), 8.0);
+    }
+    void mergeWritesEveryFormatAndSpace()
+    {
+        QCOMPARE(run(merge({"-o", at("a.exr")})).code, 0);
+        QCOMPARE(run(merge({"-o", at("b.exr"), "--space", "ap1"})).code, 0);
+        QCOMPARE(run(merge({"-o", at("a.hdr")})).code, 0);
+        const RadianceFile a = readExr(at("a.exr").toStdString()), b = readExr(at("b.exr").toStdString());
+        QCOMPARE(a.notes.primaries.red.x, double(0.64f));
+        QCOMPARE(b.notes.primaries.red.x, double(0.713f));
+        // The same light in other primaries.
+        const Matrix3 m = rgbToRgb(kRec709, kAp1);
+        const Vector3 want = m * Vector3{a.rgb.row(0, 40)[60], a.rgb.row(1, 40)[60], a.rgb.row(2, 40)[60]};
+        for (int c = 0; c < 3; ++c)
+            QVERIFY(std::abs(double(b.rgb.row(c, 40)[60]) / want[size_t(c)] - 1.0) < 1e-5);
+        QVERIFY(!cv::imread(at("a.hdr").toStdString(), cv::IMREAD_UNCHANGED).empty());
+    }
+    void oneIsTheClippingOfTheReference()
+    {
+        run(merge({"-o", at("r2.exr"), "--reference", "2"}));
+        run(merge({"-o", at("r1.exr")}));
+        const RadianceFile two = readExr(at("r2.exr").toStdString()), one = readExr(at("r1.exr").toStdString());
+        for (int x : {5, 60, 110})
+            QVERIFY(std::abs(one.rgb.row(1, 45)[x] / two.rgb.row(1, 45)[x] - 4.0f) < 1e-3f); // frame 2 clips 2 EV higher
+    }
+    void excludeAndInfluenceCount()
+    {
+        QCOMPARE(run(merge({"-o", at("all.exr")})).code, 0);
+        QCOMPARE(run(merge({"-o", at("two.exr"), "--exclude", "3"})).code, 0);
+        QCOMPARE(run(merge({"-o", at("zero.exr"), "--influence", "3=0"})).code, 0);
+        QVERIFY(test::bytesOf(at("two.exr")) != test::bytesOf(at("all.exr")));
+        const RadianceFile two = readExr(at("two.exr").toStdString()), zero = readExr(at("zero.exr").toStdString());
+        QVERIFY(two.rgb.shape() == zero.rgb.shape());
+    }
+    void reportTellsWhatWasDone()
+    {
+        QCOMPARE(run(merge({"-o", at("rep.exr"), "--report", at("rep.json"), "--exclude", "1"})).code, 0);
+        const QJsonObject report = QJsonDocument::fromJson(test::bytesOf(at("rep.json"))).object();
+        QCOMPARE(report["frames"].toArray().size(), 3);
+        int used = 0;
+        for (const auto &f : report["frames"].toArray())
+            used += f.toObject()["used"].toBool();
+        QCOMPARE(used, 2);
+        QVERIFY(report["seconds"].toDouble() > 0.0);
+    }
+    void developWritesPictures()
+    {
+        QCOMPARE(run(develop({"-o", at("d.tif"), "--profile", "rec2020"})).code, 0);
+        QCOMPARE(run(develop({"-o", at("d.jpg"), "--size", "60x60", "--set", "tone.exposure=2", "--method", "plain"})).code, 0);
+        QCOMPARE(cv::imread(at("d.tif").toStdString(), cv::IMREAD_UNCHANGED).depth(), CV_16U);
+        QCOMPARE(cv::imread(at("d.jpg").toStdString()).size(), cv::Size(60, 45));
+        QCOMPARE(readMetadata(at("d.jpg").toStdString()).camera, std::string("Coop Pinhole 1"));
+    }
+    void recipesAreFollowed()
+    {
+        Recipe recipe;
+        recipe.tone.method = ToneMethod::Plain;
+        recipe.tone.exposure = -12;
+        test::writeBytes(at("dark.json"), QByteArray::fromStdString(recipeText(recipe)));
+        QCOMPARE(run(develop({"-o", at("dark.tif"), "--recipe", at("dark.json")})).code, 0);
+        const cv::Mat dark = cv::imread(at("dark.tif").toStdString(), cv::IMREAD_UNCHANGED);
+        QVERIFY(cv::mean(dark)[1] < 2000);
+        test::writeBytes(at("bad.json"), R"({"format": "yolk-recipe", "version": 1, "tone": {"range": 900}})");
+        const Result bad = run(develop({"-o", at("x.tif"), "--recipe", at("bad.json")}));
+        QCOMPARE(bad.code, 3);
+        QVERIFY(errorOf(bad).contains("bad.json: tone.range = 900"));
+        QCOMPARE(run(develop({"-o", at("x.tif"), "--recipe", at("none.json")})).code, 3);
+    }
+    void wrongUsageIsTwo_data()
+    {
+        QTest::addColumn<QStringList>("arguments");
+        QTest::newRow("nothing") << QStringList{};
+        QTest::newRow("unknown command") << QStringList{"frobnicate"};
+        QTest::newRow("no output") << merge({});
+        QTest::newRow("unknown format") << merge({"-o", at("x.bmp")});
+        QTest::newRow("unknown space") << merge({"-o", at("x.exr"), "--space", "acid"});
+        QTest::newRow("hdr with other space") << merge({"-o", at("x.hdr"), "--space", "ap1"});
+        QTest::newRow("frame number") << merge({"-o", at("x.exr"), "--reference", "4"});
+        QTest::newRow("not a number") << merge({"-o", at("x.exr"), "--reference", "two"});
+        QTest::newRow("exclude all") << merge({"-o", at("x.exr"), "--exclude", "1,2,3"});
+        QTest::newRow("influence") << merge({"-o", at("x.exr"), "--influence", "1=3"});
+        QTest::newRow("setting") << develop({"-o", at("x.tif"), "--set", "tone.rnage=1"});
+        QTest::newRow("setting range") << develop({"-o", at("x.tif"), "--set", "tone.range=101"});
+        QTest::newRow("size") << develop({"-o", at("x.tif"), "--size", "60"});
+    }
+    void wrongUsageIsTwo()
+    {
+        QFETCH(QStringList, arguments);
+        const Result r = run(arguments);
+        QCOMPARE(r.code, 2);
+        QCOMPARE(r.err.trimmed().count('\n'), 0); // one line
+        QVERIFY(!QFile::exists(at("x.exr")) && !QFile::exists(at("x.tif")) && !QFile::exists(at("x.hdr")));
+    }
+    void whatIsNotBuiltYetIsRefused_data()
+    {
+        QTest::addColumn<QStringList>("arguments");
+        QTest::newRow("batch") << QStringList{"batch", "folder", "--out", "other", "--jobs", "2"};
+        QTest::newRow("crop") << merge({"-o", at("x.exr"), "--crop"});
+        QTest::newRow("movement") << merge({"-o", at("x.exr"), "--movement", "50"});
+        QTest::newRow("keeper") << merge({"-o", at("x.exr"), "--keeper", "2"});
+        QTest::newRow("tiff radiance") << merge({"-o", at("x.tif")});
+        QTest::newRow("preset") << develop({"-o", at("x.tif"), "--preset", "Shell"});
+        QTest::newRow("local") << develop({"-o", at("x.tif"), "--method", "local"});
+        QTest::newRow("blend") << develop({"-o", at("x.tif"), "--method", "blend"});
+    }
+    void whatIsNotBuiltYetIsRefused()
+    {
+        QFETCH(QStringList, arguments);
+        const Result r = run(arguments);
+        QCOMPARE(r.code, 2);
+        QVERIFY2(errorOf(r).endsWith("is not built yet in this release"), qPrintable(r.err));
+        QVERIFY(!QFile::exists(at("x.exr")) && !QFile::exists(at("x.tif")));
+    }
+    void framesThatCannotBeUsedAreThree_data()
+    {
+        QTest::addColumn<QString>("bad");
+        QTest::addColumn<QString>("reason");
+        test::writeBytes(at("text.jpg"), "not a picture");
+        test::writeBytes(at("empty.jpg"), "");
+        const QByteArray whole = test::bytesOf(frames_[0]);
+        test::writeBytes(at("cut.jpg"), whole.first(whole.size() * 2 / 3));
+        QDir().mkpath(at("other"));
+        const QString other = test::writeBracket(at("other"), test::rampScene(64, 90, 0.01, 5).view(), {1}, 1.0).front();
+        QTest::newRow("text") << at("text.jpg") << "is not a picture";
+        QTest::newRow("empty") << at("empty.jpg") << "the file is empty";
+        QTest::newRow("cut") << at("cut.jpg") << "ends too early";
+        QTest::newRow("missing") << at("missing.jpg") << "there is no such file";
+        QTest::newRow("folder") << dir_.path() << "is a folder";
+        QTest::newRow("size") << other << "64 x 90 pixels, the others 120 x 90: cannot be used";
+    }
+    void framesThatCannotBeUsedAreThree()
+    {
+        QFETCH(QString, bad);
+        QFETCH(QString, reason);
+        for (const QStringList &arguments : {merge({bad, "-o", at("y.exr")}), develop({bad, "-o", at("y.jpg")})}) {
+            const Result r = run(arguments);
+            QCOMPARE(r.code, 3);
+            QVERIFY2(errorOf(r).contains(bad) && errorOf(r).contains(reason), qPrintable(r.err));
+        }
+        QVERIFY(!QFile::exists(at("y.exr")) && !QFile::exists(at("y.jpg")));
+    }
+    void oddSetsWorkWithAWarning()
+    {
+        QDir().mkpath(at("bare"));
+        const QStringList bare = test::writeBracket(at("bare"), test::rampScene(120, 90, 0.002, 10).view(), {0, 2}, 1.0);
+        for (const QString &p : bare)
+            cv::imwrite(p.toStdString(), cv::imread(p.toStdString()));
+        const Result none = run(QStringList{"merge"} + bare + QStringList{"-o", at("bare.exr")});
+        QCOMPARE(none.code, 0);
+        QVERIFY(none.err.contains("warning") && none.err.contains("no exposure data"));
+        const Result single = run({"merge", frames_[0], "-o", at("single.exr")});
+        QCOMPARE(single.code, 0);
+        QVERIFY(single.err.contains("one frame"));
+        const QString copy = at("copy.jpg");
+        QFile::copy(frames_[0], copy);
+        const Result equal = run({"merge", frames_[0], copy, "-o", at("equal.exr")});
+        QCOMPARE(equal.code, 0);
+        QVERIFY(equal.err.contains("same exposure"));
+    }
+    void unwritableOutputIsOne()
+    {
+        const Result folder = run(merge({"-o", at("no/such/place/a.exr")}));
+        QCOMPARE(folder.code, 1);
+        QVERIFY(errorOf(folder).contains("the folder does not exist"));
+        QDir().mkpath(at("taken.tif"));
+        QCOMPARE(run(develop({"-o", at("taken.tif")})).code, 1);
+    }
+    void fullDiskIsOneAndLeavesNothing_data()
+    {
+        QTest::addColumn<QString>("name");
+        for (const char *name : {"f.exr", "f.hdr", "f.tif", "f.jpg"})
+            QTest::newRow(name) << name;
+    }
+    void fullDiskIsOneAndLeavesNothing()
+    {
+        // A limit on the size of files stands in for a full disk: writing fails the same way.
+        QFETCH(QString, name);
+        QDir folder(at("full"));
+        folder.mkpath(".");
+        const QString out = folder.filePath(name);
+        const bool radiance = name.endsWith("exr") || name.endsWith("hdr");
+        const Result r = run(radiance ? merge({"-o", out}) : develop({"-o", out}), [] {
+            const rlimit limit{2000, 2000};
+            setrlimit(RLIMIT_FSIZE, &limit);
+        });
+        QVERIFY2(r.code == 1, qPrintable(QString::number(r.code) + r.err));
+        QVERIFY2(errorOf(r).contains(out), qPrintable(r.err));
+        QCOMPARE(folder.entryList(QDir::Files | QDir::Hidden), QStringList());
+    }
+    void interruptLeavesNothing()
+    {
+        QDir folder(at("interrupt"));
+        folder.mkpath(".");
+        QDir().mkpath(at("large"));
+        const QStringList large = test::writeBracket(at("large"), test::rampScene(2400, 1600, 0.002, 10).view(), {0, -2, 2}, 1.0);
+        QProcess process;
+        process.start(QStringLiteral(YOLK_CLI), QStringList{"develop"} + large + QStringList{"-o", folder.filePath("x.tif")});
+        QVERIFY(process.waitForStarted());
+        for (int i = 0; i < 500 && folder.entryList(QDir::Files | QDir::Hidden).isEmpty(); ++i)
+            QTest::qWait(2);
+        QVERIFY(!folder.entryList(QDir::Files | QDir::Hidden).isEmpty()); // it is writing
+        kill(pid_t(process.processId()), SIGINT);
+        QVERIFY(process.waitForFinished(20000));
+        QCOMPARE(process.exitCode(), 1);
+        QCOMPARE(folder.entryList(QDir::Files | QDir::Hidden), QStringList());
+    }
+};
+
+QTEST_GUILESS_MAIN(TestCli)
+#include "tst_cli.moc"

@@ -1,0 +1,148 @@
+// What is written: radiance files, metadata, and that a file is complete or absent.
+#include "base/errors.h"
+#include "io/atomic_file.h"
+#include "io/jpeg.h"
+#include "io/metadata.h"
+#include "io/radiance_file.h"
+#include "io/tiff.h"
+#include "support/compare.h"
+#include "support/synthetic.h"
+
+#include <QDir>
+#include <QTemporaryDir>
+#include <QTest>
+#include <exiv2/exiv2.hpp>
+#include <opencv2/imgcodecs.hpp>
+
+using namespace yolk;
+
+class TestOutputFiles : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }
+
+private Q_SLOTS:
+    void initTestCase() { qputenv("OPENCV_IO_ENABLE_OPENEXR", "1"); }
+
+    void exrComesBackBitForBit()
+    {
+        const Image<float> in = test::rampScene(67, 45, 1e-6, 30);
+        RadianceNotes notes{kAp1, 0.5, 8.0, 200.0, "2026:05:01 05:48:00", "Coop", "Yolk"};
+        writeExr(path("a.exr"), in.view(), notes);
+        const RadianceFile back = readExr(path("a.exr"));
+        QCOMPARE(test::firstDifference(back.rgb.view(), in.view(), 0.0, 0.0), QByteArray());
+        QVERIFY(std::abs(back.notes.primaries.green.y - 0.830) < 1e-6);
+        QCOMPARE(back.notes.exposureSeconds.value_or(0), 0.5);
+        const cv::Mat second = cv::imread(path("a.exr"), cv::IMREAD_UNCHANGED);
+        QCOMPARE(second.type(), CV_32FC3);
+        QCOMPARE(second.at<cv::Vec3f>(44, 66)[2], in.row(0, 44)[66]); // OpenCV has blue first
+    }
+    void hdrIsReadByOthersWithinItsSteps()
+    {
+        Image<float> in = test::rampScene(67, 45, 0.001, 16);
+        in.row(0, 3)[4] = -0.25f;
+        QCOMPARE(writeRadianceHdr(path("a.hdr"), in.view()), 1ll);
+        const cv::Mat got = cv::imread(path("a.hdr"), cv::IMREAD_UNCHANGED);
+        QCOMPARE(got.type(), CV_32FC3);
+        for (int y = 0; y < 45; ++y)
+            for (int x = 0; x < 67; ++x)
+                for (int c = 0; c < 3; ++c) {
+                    const float most = std::max({in.row(0, y)[x], in.row(1, y)[x], in.row(2, y)[x]});
+                    const float want = std::max(0.0f, in.row(c, y)[x]);
+                    // One shared exponent: a step is 1/128 of the largest channel's power of two at most.
+                    QVERIFY(std::abs(got.at<cv::Vec3f>(y, x)[2 - c] - want) <= most / 127.0f);
+                }
+        // RGBE of (1, 1, 1) is 128 128 128 129 (Radiance file format).
+        writeRadianceHdr(path("one.hdr"), test::flat(1, 1, 1, 1, 1).view());
+        QVERIFY(test::bytesOf(dir_.filePath("one.hdr")).endsWith(QByteArray("\x80\x80\x80\x81", 4)));
+    }
+    void damagedExrIsAnError()
+    {
+        writeExr(path("b.exr"), test::rampScene(64, 64, 0.1, 3).view(), {});
+        const QByteArray bytes = test::bytesOf(dir_.filePath("b.exr"));
+        for (qint64 length : {qint64(0), qint64(10), qint64(200), bytes.size() / 2}) {
+            test::writeBytes(dir_.filePath("cut.exr"), bytes.first(length));
+            QVERIFY_THROWS_EXCEPTION(InputError, readExr(path("cut.exr")));
+        }
+    }
+    void badShapesAreRefused()
+    {
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, writeExr(path("x.exr"), Image<float>(4, 4, 1).view(), {}));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, writeRadianceHdr(path("x.hdr"), Image<float>().view()));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, writeJpeg(path("x.jpg"), 4, 4, 0, {}, [](int, auto) {}));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, writeTiff(path("x.tif"), 0, 4, {}, [](int, auto) {}));
+    }
+    void atomicFileIsCompleteOrAbsent()
+    {
+        const QDir folder(dir_.filePath("atomic"));
+        QVERIFY(folder.mkpath("."));
+        const std::string target = folder.filePath("out.bin").toStdString();
+        const auto names = [&] { return folder.entryList(QDir::Files | QDir::Hidden); };
+        {
+            const AtomicFile file(target);
+            QCOMPARE(names().size(), 1);
+        }
+        QCOMPARE(names().size(), 0); // not committed: nothing stays
+        test::writeBytes(folder.filePath("out.bin"), "old");
+        QVERIFY_THROWS_EXCEPTION(OutputError, writeAtomically(target, [](const std::string &temporary) { throw OutputError(temporary, "disk full"); }));
+        QCOMPARE(test::bytesOf(folder.filePath("out.bin")), QByteArray("old"));
+        QCOMPARE(names().size(), 1);
+        writeAtomically(target, [](const std::string &temporary) { test::writeBytes(QString::fromStdString(temporary), "new"); });
+        QCOMPARE(test::bytesOf(folder.filePath("out.bin")), QByteArray("new"));
+        QCOMPARE(names(), QStringList{"out.bin"});
+        try {
+            writeAtomically(target, [](const std::string &temporary) { throw OutputError(temporary, "disk full"); });
+            QFAIL("no error");
+        } catch (const OutputError &e) {
+            QCOMPARE(std::string(e.what()), target + ": disk full"); // not the temporary name
+        }
+    }
+    void placesThatCannotBeWritten()
+    {
+        QVERIFY_THROWS_EXCEPTION(OutputError, AtomicFile(path("no/such/folder/x.tif")));
+        QVERIFY_THROWS_EXCEPTION(OutputError, AtomicFile(dir_.path().toStdString()));
+    }
+    void metadataIsReadAndCarriedOver()
+    {
+        const demo::Shot shot = test::shotAt(-2, 1.0, 1);
+        demo::writeFrame(path("frame.jpg"), test::flat(32, 32, 0.2f, 0.2f, 0.2f).view(), shot, demo::FrameFile::Jpeg);
+        const Metadata read = readMetadata(path("frame.jpg"));
+        QCOMPARE(read.exposureSeconds.value_or(0), 1.0 / 128.0);
+        QCOMPARE(read.fNumber.value_or(0), 8.0);
+        QCOMPARE(read.iso.value_or(0), 100.0);
+        QCOMPARE(read.camera, std::string("Coop Pinhole 1"));
+        for (const char *name : {"out.jpg", "out.tif"}) {
+            if (std::string(name).ends_with("jpg"))
+                writeJpeg(path(name), 16, 8, 90, {}, [](int, std::span<uint8_t> row) { std::ranges::fill(row, uint8_t(9)); });
+            else
+                writeTiff(path(name), 16, 8, {}, [](int, std::span<uint16_t> row) { std::ranges::fill(row, uint16_t(999)); });
+            copyMetadata(path("frame.jpg"), path(name), {16, 8, "Yolk test"});
+            const Metadata back = readMetadata(path(name));
+            QCOMPARE(back, read);
+            const auto image = Exiv2::ImageFactory::open(path(name));
+            image->readMetadata();
+            QCOMPARE(image->exifData()["Exif.Image.Software"].toString(), std::string("Yolk test"));
+            QCOMPARE(image->exifData()["Exif.Photo.PixelXDimension"].toString(), std::string("16"));
+            const cv::Mat pixels = cv::imread(path(name), cv::IMREAD_UNCHANGED);
+            QCOMPARE(pixels.size(), cv::Size(16, 8));
+            QCOMPARE(int(pixels.depth() == CV_16U ? pixels.at<cv::Vec3w>(7, 15)[0] : pixels.at<cv::Vec3b>(7, 15)[0]), pixels.depth() == CV_16U ? 999 : 9);
+        }
+    }
+    void senselessMetadataIsEmpty()
+    {
+        demo::writeFrame(path("odd.jpg"), test::flat(8, 8, 0, 0, 0).view(), {}, demo::FrameFile::Jpeg);
+        const auto image = Exiv2::ImageFactory::open(path("odd.jpg"));
+        image->readMetadata();
+        image->exifData()["Exif.Photo.ExposureTime"] = Exiv2::Rational(1, 0);
+        image->exifData()["Exif.Photo.FNumber"] = Exiv2::Rational(0, 0);
+        image->exifData()["Exif.Image.Orientation"] = uint16_t(77);
+        image->writeMetadata();
+        const Metadata read = readMetadata(path("odd.jpg"));
+        QVERIFY(!read.exposureSeconds && !read.fNumber);
+        QCOMPARE(read.orientation, Orientation::Upright);
+        QCOMPARE(readMetadata(path("none.jpg")), Metadata{});
+    }
+};
+
+QTEST_GUILESS_MAIN(TestOutputFiles)
+#include "tst_output_files.moc"

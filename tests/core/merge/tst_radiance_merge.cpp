@@ -1,0 +1,259 @@
+#include "base/errors.h"
+#include "merge/radiance_merge.h"
+#include "support/compare.h"
+#include "support/runners.h"
+#include "support/synthetic.h"
+
+#include <QTest>
+
+#include <cmath>
+#include <random>
+
+using namespace yolk;
+
+namespace {
+
+/// A bracket whose frames own their pixels.
+struct Bracket {
+    std::vector<Image<uint16_t>> pixels;
+    std::vector<Exposure> exposures;
+
+    void add(Image<uint16_t> codes, double exposure, NoiseModel noise = {}, double influence = 1.0)
+    {
+        pixels.push_back(std::move(codes));
+        exposures.push_back({pixels.back().view(), exposure, noise, influence});
+    }
+};
+
+Image<float> scaled(const Image<float> &in, double factor)
+{
+    Image<float> out(in.shape());
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < in.height(); ++y)
+            for (int x = 0; x < in.width(); ++x)
+                out.row(c, y)[x] = float(in.row(c, y)[x] * factor);
+    return out;
+}
+
+Bracket noiseless(const Image<float> &scene, const std::vector<double> &exposures)
+{
+    Bracket out;
+    for (double e : exposures)
+        out.add(test::codesOf(scaled(scene, e).view()), e);
+    return out;
+}
+
+Merged merged(const Bracket &bracket)
+{
+    SerialRunner serial;
+    ExecContext ctx(serial);
+    return mergeRadiance(bracket.exposures, ctx);
+}
+
+uint16_t codeOf(double linear)
+{
+    return uint16_t(std::lround(linear * double(kCodeScale)) + kPedestal);
+}
+
+Image<uint16_t> flatCodes(int width, int height, double r, double g, double b)
+{
+    return test::codesOf(test::flat(width, height, float(r), float(g), float(b)).view());
+}
+
+} // namespace
+
+class TestRadianceMerge : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void recoversKnownRadiance_data()
+    {
+        QTest::addColumn<QSize>("size");
+        for (const QSize &s : {QSize(1, 1), QSize(7, 63), QSize(8, 64), QSize(33, 65), QSize(130, 130)})
+            QTest::addRow("%dx%d", s.width(), s.height()) << s;
+    }
+    void recoversKnownRadiance()
+    {
+        QFETCH(QSize, size);
+        const Image<float> scene = test::rampScene(size.width(), size.height(), 0.005, 8.5);
+        const Merged got = merged(noiseless(scene, {16, 4, 1, 0.25, 0.0625}));
+        // The coarsest step that counts: a frame's code is 1.6e-5 of its clipping; the dark end is 0.08 in the brightest.
+        const QByteArray diff = test::firstDifference(got.radiance.view(), scene.view(), 1e-6, 5e-4);
+        QVERIFY2(diff.isEmpty(), diff);
+        QCOMPARE(test::firstDifference(got.clipped.view(), Image<uint8_t>(size.width(), size.height(), 1).view()), QByteArray());
+    }
+    void weightsAreInverseVariance()
+    {
+        // By hand: z 0.2 and 0.3 at e 1, read variance only, 1e-4 and 4e-4: weights 4 to 1.
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(3, 2, 0.2, 0.2, 0.2), 1.0, {.gain = 0.0, .readVariance = 1e-4});
+        b.add(flatCodes(3, 2, 0.3, 0.3, 0.3), 1.0, {.gain = 0.0, .readVariance = 4e-4});
+        const Merged got = merged(b);
+        QVERIFY(std::abs(double(got.radiance.row(1, 1)[2]) - 0.22) < 2e-5); // two roundings to codes
+        QVERIFY(std::abs(got.shares.row(0, 0)[0] - 204) <= 1); // 0.8 of 255
+        QVERIFY(std::abs(got.shares.row(1, 0)[0] - 51) <= 1);
+    }
+    void longerExposuresWeighMoreThanTheirLight()
+    {
+        // Read noise only: weights e^2, so 1 to 16; x is 0.1 in one frame and 0.12 in the other.
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(1, 1, 0.1, 0.1, 0.1), 1.0, {.gain = 0.0, .readVariance = 1e-4});
+        b.add(flatCodes(1, 1, 0.48, 0.48, 0.48), 4.0, {.gain = 0.0, .readVariance = 1e-4});
+        QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - (0.1 + 16 * 0.12) / 17) < 2e-5);
+    }
+    void influenceScalesTheWeight()
+    {
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(1, 1, 0.2, 0.2, 0.2), 1.0);
+        b.add(flatCodes(1, 1, 0.3, 0.3, 0.3), 1.0, {}, 0.5);
+        QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - (0.2 + 0.5 * 0.3) / 1.5) < 1e-3); // gain tells 0.2 from 0.3 a little
+    }
+    void channelsLetGoTogether()
+    {
+        // Red clips in the bright frame; green and blue there hold other values and must not count.
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(1, 1, 0.5, 0.2, 0.1), 1.0);
+        b.add(flatCodes(1, 1, 1.0, 0.9, 0.5), 4.0);
+        const Merged got = merged(b);
+        QVERIFY(std::abs(double(got.radiance.row(1, 0)[0]) - 0.2) < 2e-5);
+        QVERIFY(std::abs(double(got.radiance.row(2, 0)[0]) - 0.1) < 2e-5);
+        QCOMPARE(int(got.shares.row(1, 0)[0]), 0);
+    }
+    void nothingJumpsOnTheWayIntoClipping()
+    {
+        // A fine ramp through the clipping of the bright frame: neighbouring results differ as neighbouring scenes do.
+        const Image<float> scene = test::rampScene(4000, 1, 0.1, 2.5);
+        const Merged got = merged(noiseless(scene, {1.0 / 8, 1.0, 4.0}));
+        for (int x = 1; x < 4000; ++x) {
+            const double step = double(got.radiance.row(0, 0)[x]) / double(got.radiance.row(0, 0)[x - 1]);
+            QVERIFY2(std::abs(step - std::exp2(2.5 / 3999)) < 4e-4, qPrintable(QString::number(x)));
+        }
+    }
+    void ringingBesideAnEdgeIsNotBelieved()
+    {
+        // The bright frame shows 0.8 where the darker one knows the light to clip it four times over.
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(1, 1, 0.5, 0.5, 0.5), 1.0);
+        b.add(flatCodes(1, 1, 0.8, 0.8, 0.8), 8.0);
+        const Merged got = merged(b);
+        QVERIFY(std::abs(double(got.radiance.row(1, 0)[0]) - 0.5) < 2e-5);
+        QCOMPARE(int(got.shares.row(0, 0)[0]), 255);
+    }
+    void clippedEverywhereFadesToNeutral()
+    {
+        Bracket b;
+        b.pixels.reserve(2);
+        b.add(flatCodes(1, 1, 1.0, 0.6, 0.3), 0.25);
+        b.add(flatCodes(1, 1, 1.0, 1.0, 1.0), 1.0);
+        const Merged got = merged(b);
+        for (int c = 0; c < 3; ++c)
+            QVERIFY(std::abs(got.radiance.row(c, 0)[0] - 4.0f) < 1e-4f);
+        QCOMPARE(int(got.clipped.row(0, 0)[0]), 1);
+        QCOMPARE(int(got.shares.row(0, 0)[0]), 0);
+    }
+    void negativesSurvive()
+    {
+        Bracket b;
+        b.pixels.reserve(1);
+        b.add(flatCodes(2, 2, -0.01, 0.0, 0.01), 1.0);
+        const Merged got = merged(b);
+        QVERIFY(std::abs(got.radiance.row(0, 0)[0] + 0.01f) < 2e-5f);
+    }
+    void errorIsAtThePhysicalLimit()
+    {
+        // Flat patches, Poisson-Gaussian noise, 5 frames 2 EV apart. Bound: sigma >= 1 / sqrt(sum e^2 / var), the
+        // Cramer-Rao bound under normal noise [Aguerrebere2014]. This is the small form of the later benchmark.
+        constexpr int kSide = 256;
+        const NoiseModel noise{.gain = 1.0 / 8000, .readVariance = 4e-7};
+        const std::vector<double> exposures{16, 4, 1, 0.25, 0.0625};
+        for (const double light : {0.004, 0.02, 0.3, 3.0}) {
+            std::mt19937_64 random(std::mt19937_64::result_type(light * 1e6));
+            Bracket b;
+            b.pixels.reserve(exposures.size());
+            double information = 0.0;
+            for (double e : exposures) {
+                const double z = light * e, sigma = std::sqrt(noise.variance(z));
+                std::normal_distribution<double> normal(z, sigma);
+                Image<uint16_t> codes(kSide, kSide, 3);
+                for (int c = 0; c < 3; ++c)
+                    for (int y = 0; y < kSide; ++y)
+                        for (int x = 0; x < kSide; ++x)
+                            codes.row(c, y)[x] = codeOf(std::clamp(normal(random), -0.015, 1.0));
+                b.add(std::move(codes), e, noise);
+                if (z < 0.8) // usable: clear of the approach to clipping
+                    information += e * e / (noise.variance(z) + 1.0 / 12 / (double(kCodeScale) * double(kCodeScale)));
+            }
+            const Merged got = merged(b);
+            double sum = 0.0, squares = 0.0;
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < kSide; ++y)
+                    for (int x = 0; x < kSide; ++x) {
+                        const double error = double(got.radiance.row(c, y)[x]) - light;
+                        sum += error;
+                        squares += error * error;
+                    }
+            const double n = 3.0 * kSide * kSide;
+            // 196 608 samples: the ratio itself is known to 0.16 % (1 / sqrt(2 n)), three sigma on top of the goal.
+            QVERIFY2(std::sqrt(squares / n) <= 1.025 / std::sqrt(information),
+                     qPrintable(QStringLiteral("%1: %2").arg(light).arg(std::sqrt(squares / n * information))));
+            QVERIFY2(std::abs(sum / n) <= 0.005 * light, qPrintable(QString::number(sum / n / light)));
+        }
+    }
+    void sameBitsForAnyRunner()
+    {
+        const Bracket b = noiseless(test::rampScene(131, 300, 0.001, 12), {4, 1, 0.25});
+        SerialRunner serial;
+        test::ShuffledRunner shuffled(7);
+        ThreadRunner threads;
+        ExecContext ctx(serial);
+        const Merged want = mergeRadiance(b.exposures, ctx);
+        for (Runner *runner : std::initializer_list<Runner *>{&shuffled, &threads}) {
+            ExecContext other(*runner);
+            const Merged got = mergeRadiance(b.exposures, other);
+            QCOMPARE(test::firstDifference(got.radiance.view(), want.radiance.view(), 0.0, 0.0), QByteArray());
+            QCOMPARE(test::firstDifference(got.shares.view(), want.shares.view()), QByteArray());
+        }
+    }
+    void orderOfFramesDoesNotMatter()
+    {
+        const Image<float> scene = test::rampScene(70, 70, 0.001, 12);
+        const Merged a = merged(noiseless(scene, {4, 1, 0.25})), b = merged(noiseless(scene, {0.25, 4, 1}));
+        const QByteArray diff = test::firstDifference(a.radiance.view(), b.radiance.view(), 0.0, 1e-6); // order of sums
+        QVERIFY2(diff.isEmpty(), diff);
+    }
+    void stopThrowsCancelled()
+    {
+        const Bracket b = noiseless(test::rampScene(64, 640, 0.01, 8), {1});
+        std::stop_source stop;
+        SerialRunner serial;
+        double last = 0.0;
+        ExecContext ctx(serial, stop.get_token(), [&](double p) {
+            last = p;
+            stop.request_stop();
+        });
+        QVERIFY_THROWS_EXCEPTION(Cancelled, mergeRadiance(b.exposures, ctx));
+        QCOMPARE(last, 0.1); // one band of ten ran
+    }
+    void badInputIsRefused()
+    {
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        const Image<uint16_t> a(4, 4, 3), b(5, 4, 3), grey(4, 4, 1);
+        const auto refuses = [&](std::vector<Exposure> in) { QVERIFY_THROWS_EXCEPTION(ArgumentError, mergeRadiance(in, ctx)); };
+        refuses({});
+        refuses({{a.view(), 1.0, {}}, {b.view(), 1.0, {}}});
+        refuses({{grey.view(), 1.0, {}}});
+        refuses({{a.view(), 0.0, {}}});
+        refuses({{a.view(), std::nan(""), {}}});
+        refuses({{a.view(), 1.0, {}, 0.0}});
+        refuses({{a.view(), 1.0, {.gain = -1.0}}});
+        refuses({{a.view(), 1.0, {.readVariance = 0.0}}});
+    }
+};
+
+QTEST_GUILESS_MAIN(TestRadianceMerge)
+#include "tst_radiance_merge.moc"

@@ -1,0 +1,133 @@
+#include "base/errors.h"
+#include "recipe/history.h"
+#include "recipe/recipe_json.h"
+#include "support/synthetic.h"
+
+#include <QTest>
+
+#include <random>
+
+using namespace yolk;
+
+namespace {
+
+std::string reasonOf(const std::string &text)
+{
+    try {
+        parseRecipe(text);
+        return {};
+    } catch (const ArgumentError &e) {
+        return e.what();
+    }
+}
+
+std::string file(const std::string &body)
+{
+    return R"({"format": "yolk-recipe", "version": 1)" + (body.empty() ? "" : ", " + body) + "}";
+}
+
+} // namespace
+
+class TestRecipe : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void everyNumberComesBackBitForBit()
+    {
+        std::mt19937 random(1);
+        for (int i = 0; i < 100; ++i) {
+            Recipe recipe;
+            forEachSection(recipe, [&](std::string_view, auto &settings, const auto &table) {
+                forEachField(table, [&](const auto &field) {
+                    if constexpr (requires { field.minimum; })
+                        settings.*field.member = std::uniform_real_distribution(field.minimum, field.maximum)(random);
+                    else
+                        settings.*field.member = field.choices[random() % field.choices.size()].value;
+                });
+            });
+            recipe.frames.reference = "abc";
+            recipe.frames.excluded = {"d", "e"};
+            recipe.frames.influence = {{"f", 0.1}, {"g", 1.7}};
+            QVERIFY(parseRecipe(recipeText(recipe)).recipe == recipe);
+        }
+    }
+    void fileOfVersionOneIsRead()
+    {
+        const ReadRecipe read = parseRecipe(test::bytesOf(QStringLiteral(YOLK_SOURCE_DIR "/tests/data/recipe-v1.json")).toStdString());
+        QCOMPARE(read.recipe.tone.range, 62.5);
+        QCOMPARE(read.recipe.tone.method, ToneMethod::Plain);
+        QCOMPARE(read.recipe.output.space, OutputSpace::DisplayP3);
+        QCOMPARE(read.recipe.frames.excluded.size(), size_t(1));
+        QVERIFY(read.unknown.empty());
+    }
+    void missingKeysTakeDefaults()
+    {
+        QVERIFY(parseRecipe(file("")).recipe == Recipe());
+        QCOMPARE(parseRecipe(file(R"("tone": {"range": 10})")).recipe.tone.range, 10.0);
+    }
+    void unknownKeysAreKeptReportedAndWrittenBack()
+    {
+        const ReadRecipe read = parseRecipe(file(R"("tone": {"range": 10, "sparkle": 3}, "future": {"a": [1, 2]})"));
+        QCOMPARE(read.unknownPaths, (std::vector<std::string>{"future.a", "tone.sparkle"}));
+        const std::string again = recipeText(read.recipe, read.unknown);
+        const ReadRecipe second = parseRecipe(again);
+        QCOMPARE(second.unknown, read.unknown);
+        QVERIFY(second.recipe == read.recipe);
+    }
+    void badValuesNameTheirPath()
+    {
+        QVERIFY(reasonOf(file(R"("tone": {"range": 500})")).starts_with("tone.range = 500: must lie in 0 to 100"));
+        QVERIFY(reasonOf(file(R"("tone": {"range": "much"})")).starts_with("tone.range: must be a number"));
+        QVERIFY(reasonOf(file(R"("tone": {"method": "magic"})")).starts_with("tone.method = magic: must be one of plain, global"));
+        QVERIFY(reasonOf(file(R"("tone": 3)")).starts_with("tone: must be an object"));
+        QVERIFY(reasonOf(file(R"("frames": {"influence": {"a": 3}})")).starts_with("frames.influence = 3"));
+        QVERIFY(reasonOf(file(R"("tone": {"range": 1e999})")) != ""); // infinity
+        QVERIFY(reasonOf("{") == "is not a Yolk settings file");
+        QVERIFY(reasonOf("[1]") == "is not a Yolk settings file");
+        QVERIFY(reasonOf(R"({"format": "yolk-recipe", "version": 99})").find("newer Yolk") != std::string::npos);
+        QVERIFY(reasonOf(R"({"format": "yolk-recipe", "version": "1"})").starts_with("version"));
+    }
+    void pathsSetValues()
+    {
+        Recipe recipe;
+        setByPath(recipe, "tone.range", "60");
+        setByPath(recipe, "tone.method", "plain");
+        setByPath(recipe, "export.space", "rec2020");
+        QCOMPARE(recipe.tone.range, 60.0);
+        QCOMPARE(recipe.tone.method, ToneMethod::Plain);
+        QCOMPARE(recipe.output.space, OutputSpace::Rec2020);
+        for (const auto &[path, value] : {std::pair("tone.rnage", "60"), std::pair("tone.range", "sixty"), std::pair("tone.range", "60x"),
+                                          std::pair("tone.range", "nan"), std::pair("tone.range", "-1"), std::pair("tone", "1")})
+            QVERIFY_THROWS_EXCEPTION(ArgumentError, setByPath(recipe, path, value));
+        QCOMPARE(recipe.tone.range, 60.0);
+    }
+    void historyMergesOneGesture()
+    {
+        History history;
+        Recipe r;
+        const auto drag = [&](double range, const char *gesture) {
+            r.tone.range = range;
+            return history.push(r, "range", gesture);
+        };
+        QVERIFY(drag(10, "a") && drag(20, "a") && drag(30, "a") && drag(40, "b"));
+        QVERIFY(!drag(40, "b")); // nothing changed
+        history.undo();
+        QCOMPARE(history.current().tone.range, 30.0);
+        QCOMPARE(history.redoName(), std::string("range"));
+        history.undo();
+        QCOMPARE(history.current().tone.range, 0.0);
+        QVERIFY(!history.canUndo());
+        history.undo(); // nothing to take back
+        history.redo();
+        QCOMPARE(history.current().tone.range, 30.0);
+        drag(50, "c"); // what was undone is gone
+        QVERIFY(!history.canRedo());
+        history.undo();
+        QCOMPARE(history.current().tone.range, 30.0);
+        drag(60, "a"); // an old gesture after undo starts an entry of its own
+        history.undo();
+        QCOMPARE(history.current().tone.range, 30.0);
+    }
+};
+
+QTEST_GUILESS_MAIN(TestRecipe)
+#include "tst_recipe.moc"

@@ -1,0 +1,195 @@
+#include "base/errors.h"
+#include "render/output.h"
+#include "render/stage_cache.h"
+#include "support/compare.h"
+#include "support/runners.h"
+#include "support/synthetic.h"
+#include "tone/tone_curve.h"
+
+#include "colour/transfer.h"
+
+#include <QDir>
+#include <QTemporaryDir>
+#include <QTest>
+#include <opencv2/imgcodecs.hpp>
+
+#include <numeric>
+
+#include <cmath>
+
+using namespace yolk;
+
+namespace {
+
+Sources open(const QStringList &paths, size_t cacheBytes = size_t(1) << 30)
+{
+    Sources out{{}, std::make_shared<StageCache>(cacheBytes)};
+    for (const QString &p : paths)
+        out.frames.push_back(loadFrame(p.toStdString()));
+    return out;
+}
+
+} // namespace
+
+class TestRender : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    QStringList paths_;
+    Sources sources_;
+    Measured measured_;
+    Recipe recipe_;
+
+    Image<float> rendered(const Sources &sources, const Recipe &recipe, const RenderRequest &request = {}) const
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        return render(sources, recipe, measured_, request, ctx);
+    }
+
+private Q_SLOTS:
+    void initTestCase()
+    {
+        paths_ = test::writeBracket(dir_.path(), test::rampScene(301, 203, 0.002, 11).view(), {0, -2, 2}, 1.0);
+        sources_ = open(paths_);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        measured_ = analyse(sources_, {}, ctx);
+        recipe_.tone = automaticTone(measured_.tone);
+    }
+    void measuredDescribesTheScene()
+    {
+        // Between the 1st and 99th percentile of 11 stops lie 98 % of them.
+        QVERIFY(std::abs(measured_.tone.highEv - measured_.tone.lowEv - 0.98 * 11) < 0.5);
+        QVERIFY(std::abs(measured_.tone.lowEv - evOfLuminance(0.002 * std::exp2(0.11))) < 0.5);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const SceneHistogram histogram = sceneHistogram(sources_, measured_, {}, ctx);
+        QVERIFY(std::abs(std::accumulate(histogram.shares.begin(), histogram.shares.end(), 0.0) - 1.0) < 1e-3);
+    }
+    void pictureIsAPureFunction()
+    {
+        const Image<float> a = rendered(sources_, recipe_), b = rendered(open(paths_), recipe_);
+        QCOMPARE(test::firstDifference(a.view(), b.view(), 0.0, 0.0), QByteArray());
+        const Image<float> uncached = rendered(open(paths_, 0), recipe_);
+        QCOMPARE(test::firstDifference(a.view(), uncached.view(), 0.0, 0.0), QByteArray());
+    }
+    void regionIsThatPartOfTheWhole()
+    {
+        const Image<float> whole = rendered(sources_, recipe_);
+        const Image<float> part = rendered(sources_, recipe_, {1, {40, 30, 140, 100}});
+        QCOMPARE(part.shape(), (Shape{100, 70, 3}));
+        QCOMPARE(test::firstDifference(part.view(), whole.view().crop({40, 30, 140, 100}), 0.0, 0.0), QByteArray());
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, rendered(sources_, recipe_, {1, {40, 30, 40, 100}}));
+    }
+    void smallAndReducedPicturesLookAlike()
+    {
+        const Image<float> fine = rendered(sources_, recipe_, {1, {}, 75, 50}), fast = rendered(sources_, recipe_, {2, {}, 75, 50});
+        const QByteArray diff = test::firstDifference(fast.view(), fine.view(), 0.05, 0.1); // JPEG's own reduction, a texture of two pixels
+        QVERIFY2(diff.isEmpty(), diff);
+        const Image<float> tiny = rendered(sources_, recipe_, {1, {}, 20, 13}); // through two levels
+        QCOMPARE(tiny.shape(), (Shape{20, 13, 3}));
+    }
+    void aSliderRedoesNothingUpstream()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const PicturePtr scene = sceneOf(sources_, measured_, recipe_.frames, {1, {}, 75, 50}, ctx);
+        Recipe moved = recipe_;
+        moved.tone.exposure += 1.0;
+        rendered(sources_, moved, {1, {}, 75, 50});
+        QCOMPARE(sceneOf(sources_, measured_, moved.frames, {1, {}, 75, 50}, ctx).get(), scene.get());
+        moved.frames.excluded = {sources_.frames[2]->id};
+        QVERIFY(sceneOf(sources_, measured_, moved.frames, {1, {}, 75, 50}, ctx).get() != scene.get());
+    }
+    void scaleFollowsTheAnchorNotTheReference()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        FrameChoice choice;
+        choice.reference = sources_.frames[1]->id;
+        const MergedPtr a = mergedOf(sources_, measured_, {}, 1, ctx), b = mergedOf(sources_, measured_, choice, 1, ctx);
+        QCOMPARE(test::firstDifference(a->pixels.radiance.view(), b->pixels.radiance.view(), 0.0, 0.0), QByteArray());
+        QVERIFY(std::abs(measured_.anchorExposure / measured_.frames[0].exposure - 1.0) < 1e-9);
+    }
+    void codesAreExact()
+    {
+        // The table against the formula, at and between its steps.
+        Image<float> display(4001, 1, 3);
+        for (int x = 0; x <= 4000; ++x)
+            for (int c = 0; c < 3; ++c)
+                display.row(c, 0)[x] = float(x) / 4000.0f;
+        display.row(0, 0)[7] = std::nanf("");
+        std::vector<uint16_t> row(4001 * 3);
+        encodeRow16(display.view(), 0, row);
+        QCOMPARE(row[21], uint16_t(0));
+        for (size_t x = 0; x <= 4000; ++x)
+            QVERIFY(std::abs(row[3 * x + 1] - encodeSrgb(double(x) / 4000.0) * 65535.0) <= 0.8); // half a code, and the chord
+        std::vector<uint8_t> small(4001 * 3);
+        encodeRow8(display.view(), 0, small);
+        for (size_t x = 0; x <= 4000; ++x)
+            QVERIFY(std::abs(small[3 * x + 2] - encodeSrgb(double(x) / 4000.0) * 255.0) <= 0.51);
+    }
+    void exportedTiffIsTheRenderedPicture()
+    {
+        const QString path = dir_.filePath("out.tif");
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        exportPicture(sources_, recipe_, measured_, path.toStdString(), 0, 0, ctx);
+        const cv::Mat file = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);
+        const Image<float> want = rendered(sources_, recipe_);
+        QCOMPARE(file.size(), cv::Size(301, 203));
+        for (int y = 0; y < 203; ++y)
+            for (int x = 0; x < 301; ++x)
+                for (int c = 0; c < 3; ++c)
+                    QVERIFY(std::abs(file.at<cv::Vec3w>(y, x)[2 - c] - encodeSrgb(double(want.row(c, y)[x])) * 65535.0) <= 1.0);
+        QCOMPARE(readMetadata(path.toStdString()).camera, std::string("Coop Pinhole 1"));
+        QVERIFY(std::abs(readMetadata(path.toStdString()).exposureSeconds.value_or(0) - 1.0 / 32) < 1e-6); // of the reference
+    }
+    void exportFitsInside()
+    {
+        QCOMPARE(fittedSize(3000, 2000, 300, 300), (Shape{300, 200, 3}));
+        QCOMPARE(fittedSize(3000, 2000, 0, 100), (Shape{150, 100, 3}));
+        QCOMPARE(fittedSize(30, 20, 300, 300), (Shape{30, 20, 3}));
+        const QString path = dir_.filePath("small.jpg");
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        exportPicture(sources_, recipe_, measured_, path.toStdString(), 100, 100, ctx);
+        QCOMPARE(cv::imread(path.toStdString()).size(), cv::Size(100, 67));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportPicture(sources_, recipe_, measured_, dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportRadiance(sources_, {}, measured_, kRec2020, dir_.filePath("x.hdr").toStdString(), ctx));
+    }
+    void cancelledExportLeavesNothing()
+    {
+        std::stop_source stop;
+        ThreadRunner runner;
+        ExecContext ctx(runner, stop.get_token(), [&](double p) {
+            if (p > 0.2)
+                stop.request_stop();
+        });
+        QDir folder(dir_.filePath("cancel"));
+        folder.mkpath(".");
+        QVERIFY_THROWS_EXCEPTION(Cancelled, exportPicture(open(paths_), recipe_, measured_, folder.filePath("x.tif").toStdString(), 0, 0, ctx));
+        QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
+    }
+    void cacheForgetsTheOldestFirst()
+    {
+        StageCache cache(100);
+        int made = 0;
+        const auto get = [&](uint64_t key) {
+            return *cache.get<int>({0, key}, [&] { return ++made; }, [](const int &) { return size_t(40); });
+        };
+        QCOMPARE(get(1), 1);
+        QCOMPARE(get(2), 2);
+        QCOMPARE(get(1), 1);
+        QCOMPARE(get(3), 3); // 2 goes
+        QCOMPARE(get(1), 1);
+        QCOMPARE(get(2), 4);
+        QVERIFY(cache.bytes() <= 100);
+        QVERIFY_THROWS_EXCEPTION(Cancelled, (cache.get<int>({9, 9}, []() -> int { throw Cancelled(); }, [](const int &) { return size_t(1); })));
+        QCOMPARE(*cache.get<int>({9, 9}, [] { return 7; }, [](const int &) { return size_t(1000); }), 7); // too large to keep
+        QVERIFY(cache.bytes() <= 100);
+    }
+};
+
+QTEST_GUILESS_MAIN(TestRender)
+#include "tst_render.moc"
