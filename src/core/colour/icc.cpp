@@ -6,6 +6,7 @@
 #include <lcms2.h>
 
 #include <algorithm>
+#include <cstring>
 
 namespace yolk {
 namespace {
@@ -57,6 +58,10 @@ std::vector<std::byte> bytesOf(const Profile &profile)
     std::vector<std::byte> out(size);
     if (size == 0 || !cmsSaveProfileToMem(profile.get(), out.data(), &size))
         throw Error("the colour profile could not be made");
+    // The library stamps the time of day into the header; the same picture must give the same file.
+    constexpr std::array<unsigned char, 12> kDate{0x07, 0xEA, 0, 1, 0, 1}; // 2026-01-01 00:00:00
+    constexpr size_t kDateAt = 24;                                          // [ICC1] table 17
+    std::memcpy(out.data() + kDateAt, kDate.data(), kDate.size());
     return out;
 }
 

@@ -30,9 +30,12 @@ double withToe(double d, double toe)
     return d * d * (1.0 + toe) / (d + toe + 1e-12);
 }
 
+/// Key 0.18 * 4^skew of the log average: a scene that is mostly dark stays darker than one that is mostly light.
 double automaticExposure(const ToneStart &start)
 {
-    return std::clamp(-start.averageEv, -12.0, 12.0);
+    const double spread = std::max(1.0, start.highEv - start.lowEv);
+    const double skew = std::clamp((2.0 * start.averageEv - start.lowEv - start.highEv) / spread, -1.0, 1.0);
+    return std::clamp(2.0 * skew - start.averageEv, -12.0, 12.0);
 }
 
 /// m of the photographic operator at v stops from middle grey.
@@ -73,7 +76,7 @@ ToneSettings automaticTone(const ToneStart &start)
     constexpr double kBlack = 0.003;
     const double room = kBlack - low * low;
     const double toe = low <= kBlack ? 0.0 : room > 0.0 ? low * (low - kBlack) / room : 1.0;
-    out.toe = std::round(std::min(40.0, 100.0 * std::sqrt(toe / 0.25)));
+    out.toe = std::round(std::min(50.0, 100.0 * std::sqrt(toe / 0.25)));
     return out;
 }
 

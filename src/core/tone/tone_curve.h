@@ -15,8 +15,8 @@ namespace yolk {
 double evOfLuminance(double luminance);
 double luminanceOfEv(double ev);
 
-/// The start that suits a scene: exposure brings its log average to middle grey, range fits its 1st to 99th percentile
-/// into 5.5 stops, toe brings the 1st percentile near black. Source: [Reinhard2002] for key and white.
+/// The start that suits a scene: exposure brings its log average to the key, range fits its 1st to 99th percentile into
+/// 5.5 stops, toe brings the 1st percentile towards black. Source: [Reinhard2002] for white, [Reinhard2003] for the key.
 ToneSettings automaticTone(const ToneStart &start);
 
 /// The photographic operator m (1 + m / w^2) / (1 + m), at most 1. Source: [Reinhard2002] equation 4.

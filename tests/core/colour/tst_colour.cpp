@@ -101,7 +101,7 @@ private Q_SLOTS:
     {
         const OklabSpace space(kRec709);
         const auto hue = [](const Oklab &c) { return std::atan2(c.b, c.a); };
-        for (const Vector3 &rgb : {Vector3{1.6, 0.3, 0.1}, Vector3{-0.2, 0.7, 0.3}, Vector3{0.1, 0.2, 1.3}, Vector3{1.2, 1.1, 0.2}}) {
+        for (const Vector3 &rgb : {Vector3{1.3, 0.2, 0.1}, Vector3{-0.2, 0.7, 0.3}, Vector3{0.1, 0.2, 1.3}, Vector3{1.1, 0.6, -0.1}}) {
             const Oklab before = space.fromRgb(rgb), after = space.fromRgb(mapIntoGamut(rgb, space));
             const Vector3 inside = mapIntoGamut(rgb, space);
             for (double v : inside)

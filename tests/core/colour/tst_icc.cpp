@@ -4,6 +4,7 @@
 #include "colour/transfer.h"
 
 #include <QTest>
+#include <QtEndian>
 #include <lcms2.h>
 
 #include <cmath>
@@ -67,6 +68,7 @@ private Q_SLOTS:
         cmsDeleteTransform(transform);
         cmsCloseProfile(lab);
         cmsCloseProfile(ours);
+        QCOMPARE(qFromBigEndian<quint16>(bytes.data() + 24), quint16(2026)); // not the time of day
         const CodeValues back = codeValuesOf(bytes);
         const Matrix3 want = rgbToRgb(primariesOf(space), kRec2020);
         for (size_t i = 0; i < 9; ++i)

@@ -92,7 +92,7 @@ private Q_SLOTS:
     }
     void missingPartsAreTakenFromTheOthers()
     {
-        const auto e = statedExposures(std::vector{marked(1 / 60., 4.0), marked(1 / 60., std::nullopt), marked(std::nullopt)});
+        const auto e = statedExposures(std::vector{marked(1 / 60., 4.0), marked(1 / 60., std::nullopt), marked(std::nullopt, 4.0)});
         compareNear(*e[0], *e[1], 1e-12);
         QVERIFY(!e[2].has_value());
         Metadata apexOnly;

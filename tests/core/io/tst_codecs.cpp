@@ -234,7 +234,7 @@ private Q_SLOTS:
         QVERIFY(reasonOf(dir_.path().toStdString()).ends_with("is a folder, not a picture"));
         writeCmykJpeg(path("cmyk.jpg"));
         QVERIFY(reasonOf(path("cmyk.jpg")).ends_with("is a CMYK JPEG; convert it to RGB"));
-        cv::imwrite(path("float.tif"), cv::Mat(8, 8, CV_32FC3, cv::Scalar(0.5, 0.5, 0.5)));
+        cv::imwrite(path("float.tif"), cv::Mat(8, 8, CV_32FC3, cv::Scalar(0.5, 0.5, 0.5)), {cv::IMWRITE_TIFF_COMPRESSION, 1});
         QVERIFY(reasonOf(path("float.tif")).find("32 bits") != std::string::npos);
     }
     void hugeDeclaredSizeIsRefusedFirst()

@@ -1,0 +1,129 @@
+// The real window on the offscreen platform: how soon the first picture stands, how long the event loop is held up, and
+// how fast a slider shows.
+#include "benchmarks.h"
+#include "synthetic_set.h"
+
+#include "canvas/canvas.h"
+#include "main_window.h"
+
+#include <QElapsedTimer>
+#include <QTest>
+#include <QTimer>
+
+#include <memory>
+
+namespace yolk::bench {
+namespace {
+
+using namespace yolk::app;
+
+/// The longest time between two turns of the event loop that a timer of 1 ms saw.
+class BlockWatch : public QObject {
+public:
+    BlockWatch()
+    {
+        connect(&timer_, &QTimer::timeout, this, [this] {
+            worst_ = std::max(worst_, double(clock_.nsecsElapsed()) * 1e-6);
+            clock_.restart();
+        });
+    }
+    void start()
+    {
+        clock_.start();
+        timer_.start(1);
+    }
+    double stop()
+    {
+        timer_.stop();
+        return worst_;
+    }
+
+private:
+    QTimer timer_;
+    QElapsedTimer clock_;
+    double worst_ = 0.0;
+};
+
+struct Opening {
+    double firstSeconds, fullSeconds, worstBlockMs;
+};
+
+Opening openSet(MainWindow &window, const QStringList &paths)
+{
+    QElapsedTimer clock;
+    Opening out{};
+    bool full = false;
+    BlockWatch watch;
+    const auto connection = QObject::connect(window.document(), &Document::viewReady, &window, [&](const ViewPicture &picture) {
+        if (out.firstSeconds == 0.0)
+            out.firstSeconds = double(clock.nsecsElapsed()) * 1e-9;
+        full = full || picture.full;
+    });
+    watch.start();
+    clock.start();
+    window.open(paths);
+    while (!full && clock.elapsed() < 120000)
+        QTest::qWait(1);
+    out.fullSeconds = double(clock.nsecsElapsed()) * 1e-9;
+    out.worstBlockMs = watch.stop();
+    QObject::disconnect(connection);
+    return out;
+}
+
+/// From a slider's move to the new picture on the canvas, in milliseconds.
+std::vector<double> slide(MainWindow &window, int moves)
+{
+    std::vector<double> out;
+    bool shown = false;
+    const auto connection = QObject::connect(window.document(), &Document::viewReady, &window, [&] { shown = true; });
+    for (int i = 0; i < moves; ++i) {
+        shown = false;
+        QElapsedTimer clock;
+        clock.start();
+        window.document()->setTone(kZones[size_t(i % 5)], (i * 37) % 60 - 30, QStringLiteral("bench"), QStringLiteral("bench"));
+        while (!shown && clock.elapsed() < 5000)
+            QCoreApplication::processEvents(QEventLoop::AllEvents, 1);
+        window.canvas()->repaint();
+        out.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    QObject::disconnect(connection);
+    return out;
+}
+
+std::unique_ptr<MainWindow> newWindow()
+{
+    auto window = std::make_unique<MainWindow>();
+    window->resize(1280, 800);
+    window->show();
+    QTest::qWait(200); // its own first painting does not count
+    return window;
+}
+
+} // namespace
+
+void benchWindow(Report &report, const std::string &folder)
+{
+    auto window = newWindow();
+    const Opening demo = openSet(*window, MainWindow::demoFrames());
+    report.add("first_picture_s.demo", demo.firstSeconds, "from drop to the first picture, at most 2");
+
+    QStringList large;
+    for (const std::string &path : largeBracket(folder, 5))
+        large << QString::fromStdString(path);
+    window = newWindow();
+    const Opening five = openSet(*window, large);
+    report.add("first_picture_s.5x24mp", five.firstSeconds, "at most 2");
+    report.add("full_picture_s.5x24mp", five.fullSeconds, "from drop to the fully merged picture");
+    report.add("ui_block_ms_max", std::max(demo.worstBlockMs, five.worstBlockMs), "longest hold of the event loop while both opened, at most 50");
+
+    window->resize(1660, 1245); // its canvas shows 1.3 megapixels of picture
+    QTest::qWait(1500);
+    const std::vector<double> times = slide(*window, 60);
+    const QSize shown = window->canvas()->picture().image.size();
+    char note[96];
+    std::snprintf(note, sizeof note, "at %d x %d, at most 33", shown.width(), shown.height());
+    report.add("preview.slider_ms_median", percentile(times, 0.5), note);
+    report.add("preview.slider_ms_p95", percentile(times, 0.95), "at most 60");
+}
+
+} // namespace yolk::bench

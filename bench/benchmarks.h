@@ -1,0 +1,13 @@
+// The benchmarks; each adds its numbers to the report. Names are those of the contract in the developer guide.
+#pragma once
+
+#include "report.h"
+
+namespace yolk::bench {
+
+/// first_picture_s.demo, first_picture_s.5x24mp, ui_block_ms_max, preview.slider_ms_median, preview.slider_ms_p95
+void benchWindow(Report &report, const std::string &folder);
+/// merge.time_ratio_opencv_debevec.3x24mp
+void benchMerge(Report &report, const std::string &folder);
+
+} // namespace yolk::bench

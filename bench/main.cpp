@@ -1,0 +1,45 @@
+// yolk-bench: ./run bench [--json FILE] [NAME...], NAME being a group: window, merge.
+#include "benchmarks.h"
+
+#include "theme/theme.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QSettings>
+#include <QTemporaryDir>
+
+#include <cstdio>
+
+int main(int argc, char **argv)
+{
+    using namespace yolk::bench;
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    const QTemporaryDir settings;
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+    QApplication application(argc, argv);
+    QApplication::setOrganizationName(QStringLiteral("yolk-bench"));
+    yolk::app::Theme::instance().install();
+
+    QStringList names = QApplication::arguments().mid(1);
+    QString json;
+    if (const qsizetype at = names.indexOf(QStringLiteral("--json")); at >= 0 && at + 1 < names.size()) {
+        json = names[at + 1];
+        names.remove(at, 2);
+    }
+    const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {{QStringLiteral("window"), &benchWindow}, {QStringLiteral("merge"), &benchMerge}};
+    for (const QString &name : names)
+        if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
+            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge)\n", qPrintable(name));
+            return 2;
+        }
+    const std::string folder = QDir(QCoreApplication::applicationDirPath()).filePath(QStringLiteral("../bench-data")).toStdString();
+    Report report;
+    for (const auto &[name, run] : groups)
+        if (names.isEmpty() || names.contains(name))
+            run(report, folder);
+    if (!json.isEmpty() && !report.writeJson(json.toStdString())) {
+        std::fprintf(stderr, "yolk-bench: cannot write %s\n", qPrintable(json));
+        return 1;
+    }
+    return 0;
+}
