@@ -3,15 +3,16 @@
 #include "synthetic_set.h"
 
 #include "colour/transfer.h"
-#include "merge/radiance_merge.h"
 #include "frames/frame.h"
+#include "merge/radiance_merge.h"
 
 #include <opencv2/core.hpp>
 #include <opencv2/photo.hpp>
 
 #include <cmath>
 
-namespace yolk::bench {
+namespace yolk::bench
+{
 
 void benchMerge(Report &report, const std::string &folder)
 {
@@ -29,7 +30,9 @@ void benchMerge(Report &report, const std::string &folder)
         const FramePtr frame = loadFrame(paths[i]);
         decoded.push_back(decodeFrame(*frame, 1, ctx));
         cv::Mat mat(frame->height, frame->width, CV_8UC3);
-        frame->codec->readRows(paths[i], 1, [&](int y, const CodedRow &row) { std::copy(row.eight.begin(), row.eight.end(), mat.ptr(y)); });
+        frame->codec->readRows(paths[i], 1, [&](int y, const CodedRow &row) {
+            std::copy(row.eight.begin(), row.eight.end(), mat.ptr(y));
+        });
         eightBit.push_back(mat);
         times.push_back(float(*frame->metadata.exposureSeconds));
     }

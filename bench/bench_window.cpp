@@ -12,13 +12,16 @@
 
 #include <memory>
 
-namespace yolk::bench {
-namespace {
+namespace yolk::bench
+{
+namespace
+{
 
 using namespace yolk::app;
 
 /// The longest time between two turns of the event loop that a timer of 1 ms saw.
-class BlockWatch : public QObject {
+class BlockWatch : public QObject
+{
 public:
     BlockWatch()
     {
@@ -54,11 +57,12 @@ Opening openSet(MainWindow &window, const QStringList &paths)
     Opening out{};
     bool full = false;
     BlockWatch watch;
-    const auto connection = QObject::connect(window.document(), &Document::viewReady, &window, [&](const ViewPicture &picture) {
-        if (out.firstSeconds == 0.0)
-            out.firstSeconds = double(clock.nsecsElapsed()) * 1e-9;
-        full = full || picture.full;
-    });
+    const auto connection =
+        QObject::connect(window.document(), &Document::viewReady, &window, [&](const ViewPicture &picture) {
+            if (out.firstSeconds == 0.0)
+                out.firstSeconds = double(clock.nsecsElapsed()) * 1e-9;
+            full = full || picture.full;
+        });
     watch.start();
     clock.start();
     window.open(paths);
@@ -80,7 +84,8 @@ std::vector<double> slide(MainWindow &window, int moves)
         shown = false;
         QElapsedTimer clock;
         clock.start();
-        window.document()->setTone(kZones[size_t(i % 5)], (i * 37) % 60 - 30, QStringLiteral("bench"), QStringLiteral("bench"));
+        window.document()->setTone(kZones[size_t(i % 5)], (i * 37) % 60 - 30, QStringLiteral("bench"),
+                                   QStringLiteral("bench"));
         while (!shown && clock.elapsed() < 5000)
             QCoreApplication::processEvents(QEventLoop::AllEvents, 1);
         window.canvas()->repaint();
@@ -114,7 +119,8 @@ void benchWindow(Report &report, const std::string &folder)
     const Opening five = openSet(*window, large);
     report.add("first_picture_s.5x24mp", five.firstSeconds, "at most 2");
     report.add("full_picture_s.5x24mp", five.fullSeconds, "from drop to the fully merged picture");
-    report.add("ui_block_ms_max", std::max(demo.worstBlockMs, five.worstBlockMs), "longest hold of the event loop while both opened, at most 50");
+    report.add("ui_block_ms_max", std::max(demo.worstBlockMs, five.worstBlockMs),
+               "longest hold of the event loop while both opened, at most 50");
 
     window->resize(1660, 1245); // its canvas shows 1.3 megapixels of picture
     QTest::qWait(1500);

@@ -26,13 +26,15 @@ int main(int argc, char **argv)
         json = names[at + 1];
         names.remove(at, 2);
     }
-    const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {{QStringLiteral("window"), &benchWindow}, {QStringLiteral("merge"), &benchMerge}};
+    const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
+        {QStringLiteral("window"), &benchWindow}, {QStringLiteral("merge"), &benchMerge}};
     for (const QString &name : names)
         if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
             std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge)\n", qPrintable(name));
             return 2;
         }
-    const std::string folder = QDir(QCoreApplication::applicationDirPath()).filePath(QStringLiteral("../bench-data")).toStdString();
+    const std::string folder =
+        QDir(QCoreApplication::applicationDirPath()).filePath(QStringLiteral("../bench-data")).toStdString();
     Report report;
     for (const auto &[name, run] : groups)
         if (names.isEmpty() || names.contains(name))

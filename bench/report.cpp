@@ -3,7 +3,8 @@
 #include <cmath>
 #include <cstdio>
 
-namespace yolk::bench {
+namespace yolk::bench
+{
 
 void Report::add(const std::string &name, double value, const std::string &note)
 {
@@ -19,7 +20,8 @@ bool Report::writeJson(const std::string &path) const
         return false;
     std::fputs("{\n", file);
     for (size_t i = 0; i < numbers_.size(); ++i)
-        std::fprintf(file, "  \"%s\": %.9g%s\n", numbers_[i].first.c_str(), numbers_[i].second, i + 1 < numbers_.size() ? "," : "");
+        std::fprintf(file, "  \"%s\": %.9g%s\n", numbers_[i].first.c_str(), numbers_[i].second,
+                     i + 1 < numbers_.size() ? "," : "");
     std::fputs("}\n", file);
     return std::fclose(file) == 0;
 }

@@ -8,8 +8,10 @@
 #include <cstdio>
 #include <filesystem>
 
-namespace yolk::bench {
-namespace {
+namespace yolk::bench
+{
+namespace
+{
 
 constexpr int kWidth = 6000, kHeight = 4000;
 

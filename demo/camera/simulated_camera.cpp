@@ -11,8 +11,10 @@
 #include <cmath>
 #include <numbers>
 
-namespace yolk::demo {
-namespace {
+namespace yolk::demo
+{
+namespace
+{
 
 /// SplitMix64 of a counter: a fixed hash, so that sample n is the same whoever asks for it. [Steele2014]
 uint64_t hashed(uint64_t n)
@@ -26,7 +28,8 @@ uint64_t hashed(uint64_t n)
 /// A standard normal deviate (Box-Muller) for sample n of a seed.
 double normal(uint64_t seed, uint64_t n)
 {
-    const uint64_t a = hashed(seed * 0xD1342543DE82EF95ull + 2 * n), b = hashed(seed * 0xD1342543DE82EF95ull + 2 * n + 1);
+    const uint64_t a = hashed(seed * 0xD1342543DE82EF95ull + 2 * n),
+                   b = hashed(seed * 0xD1342543DE82EF95ull + 2 * n + 1);
     const double u = (double(a >> 11) + 1.0) * 0x1p-53, v = double(b >> 11) * 0x1p-53;
     return std::sqrt(-2.0 * std::log(u)) * std::cos(2.0 * std::numbers::pi * v);
 }

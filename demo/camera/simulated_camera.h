@@ -8,10 +8,11 @@
 #include <cstdint>
 #include <string>
 
-namespace yolk::demo {
+namespace yolk::demo
+{
 
 struct Shot {
-    double clipsAt = 1.0;        ///< scene radiance at which a channel clips in this frame
+    double clipsAt = 1.0;         ///< scene radiance at which a channel clips in this frame
     double exposureSeconds = 0.1; ///< marked time, written as metadata
     double fNumber = 8.0;
     int iso = 100;

@@ -17,7 +17,8 @@ int main(int argc, char **argv)
     parser.addVersionOption();
     const QCommandLineOption demo(QStringLiteral("demo"), QStringLiteral("Open the demo bracket."));
     parser.addOption(demo);
-    parser.addPositionalArgument(QStringLiteral("frames"), QStringLiteral("Files of one scene, or a folder."), QStringLiteral("[frames...]"));
+    parser.addPositionalArgument(QStringLiteral("frames"), QStringLiteral("Files of one scene, or a folder."),
+                                 QStringLiteral("[frames...]"));
     parser.process(application);
     yolk::app::Theme::instance().install();
     yolk::app::MainWindow window;

@@ -27,8 +27,10 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr int kPanelWidth = 304;
 
@@ -50,7 +52,8 @@ QStringList picturesIn(const QStringList &paths)
             out << path;
             continue;
         }
-        const QStringList patterns{QStringLiteral("*.jpg"), QStringLiteral("*.jpeg"), QStringLiteral("*.tif"), QStringLiteral("*.tiff"), QStringLiteral("*.png")};
+        const QStringList patterns{QStringLiteral("*.jpg"), QStringLiteral("*.jpeg"), QStringLiteral("*.tif"),
+                                   QStringLiteral("*.tiff"), QStringLiteral("*.png")};
         for (const QFileInfo &file : QDir(path).entryInfoList(patterns, QDir::Files, QDir::Name))
             out << file.filePath();
     }
@@ -80,7 +83,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(frames), static_cast<QWidget *>(merge), static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
+    for (QWidget *panel : {static_cast<QWidget *>(frames), static_cast<QWidget *>(merge),
+                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->setVisible(false);
 
@@ -139,7 +143,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         failure_.clear();
         document_->dismissProblems();
     });
-    connect(document_, &Document::kept, this, [this](const QString &path) { status_->say(tr("Saved %1").arg(QFileInfo(path).fileName())); });
+    connect(document_, &Document::kept, this,
+            [this](const QString &path) { status_->say(tr("Saved %1").arg(QFileInfo(path).fileName())); });
     connect(document_, &Document::jobsChanged, this, [this] {
         const QString title = document_->isOpen() ? QString() : document_->lanes()[1]->title();
         empty_->setReading(title);
@@ -166,32 +171,44 @@ QAction *MainWindow::addCommand(QMenu *menu, const QString &name, const QKeySequ
 void MainWindow::makeMenus()
 {
     QMenu *file = menuBar()->addMenu(tr("&File"));
-    addCommand(file, tr("&Open frames…"), QKeySequence::Open, tr("Opens the frames of one scene."), [this] { open(askForFrames()); });
-    needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."), [this] {
-        if (const QStringList paths = askForFrames(); !paths.isEmpty())
-            document_->addFrames(paths);
-    });
-    QAction *demo = addCommand(file, tr("Open the &demo bracket"), QKeySequence(tr("Ctrl+D")), tr("Opens the frames that come with Yolk."), [this] { open(demoFrames()); });
+    addCommand(file, tr("&Open frames…"), QKeySequence::Open, tr("Opens the frames of one scene."),
+               [this] { open(askForFrames()); });
+    needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."),
+                           [this] {
+                               if (const QStringList paths = askForFrames(); !paths.isEmpty())
+                                   document_->addFrames(paths);
+                           });
+    QAction *demo = addCommand(file, tr("Open the &demo bracket"), QKeySequence(tr("Ctrl+D")),
+                               tr("Opens the frames that come with Yolk."), [this] { open(demoFrames()); });
     demo->setEnabled(!demoFrames().isEmpty());
     file->addSeparator();
-    needSet_ << addCommand(file, tr("&Export picture…"), QKeySequence(tr("Ctrl+E")), tr("Writes the finished picture."), [this] { askAndExport(); });
-    needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")), tr("Writes the merged light."), [this] { askAndSaveRadiance(); });
+    needSet_ << addCommand(file, tr("&Export picture…"), QKeySequence(tr("Ctrl+E")), tr("Writes the finished picture."),
+                           [this] { askAndExport(); });
+    needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")),
+                           tr("Writes the merged light."), [this] { askAndSaveRadiance(); });
     file->addSeparator();
     addCommand(file, tr("&Quit"), QKeySequence(tr("Ctrl+Q")), tr("Closes Yolk."), [this] { close(); });
 
     QMenu *edit = menuBar()->addMenu(tr("&Edit"));
-    undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."), [this] { document_->undo(); });
-    redo_ = addCommand(edit, tr("&Redo"), QKeySequence(tr("Ctrl+Shift+Z")), tr("Does it again."), [this] { document_->redo(); });
+    undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."),
+                       [this] { document_->undo(); });
+    redo_ = addCommand(edit, tr("&Redo"), QKeySequence(tr("Ctrl+Shift+Z")), tr("Does it again."),
+                       [this] { document_->redo(); });
     edit->addSeparator();
-    needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")), tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
+    needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")),
+                           tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
 
     QMenu *view = menuBar()->addMenu(tr("&View"));
-    needSet_ << addCommand(view, tr("&Fit"), QKeySequence(tr("Ctrl+0")), tr("The whole picture."), [this] { canvas_->fit(); });
-    needSet_ << addCommand(view, tr("&100 %"), QKeySequence(tr("Ctrl+1")), tr("One pixel of the picture on one of the screen."), [this] { canvas_->zoomTo(1.0); });
+    needSet_ << addCommand(view, tr("&Fit"), QKeySequence(tr("Ctrl+0")), tr("The whole picture."),
+                           [this] { canvas_->fit(); });
+    needSet_ << addCommand(view, tr("&100 %"), QKeySequence(tr("Ctrl+1")),
+                           tr("One pixel of the picture on one of the screen."), [this] { canvas_->zoomTo(1.0); });
     needSet_ << addCommand(view, tr("Zoom &in"), QKeySequence::ZoomIn, tr("Larger."), [this] { canvas_->zoomIn(); });
-    needSet_ << addCommand(view, tr("Zoom &out"), QKeySequence::ZoomOut, tr("Smaller."), [this] { canvas_->zoomOut(); });
+    needSet_ << addCommand(view, tr("Zoom &out"), QKeySequence::ZoomOut, tr("Smaller."),
+                           [this] { canvas_->zoomOut(); });
     view->addSeparator();
-    QAction *scale = addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
+    QAction *scale =
+        addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
     scale->setCheckable(true);
     scale->setChecked(true);
     connect(scale, &QAction::toggled, scale_, &QWidget::setVisible);
@@ -201,10 +218,12 @@ void MainWindow::makeMenus()
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
     const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Export")};
     for (int i = 0; i < int(names.size()); ++i)
-        addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."), [this, i] { goTo(Step(i)); });
+        addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
+                   [this, i] { goTo(Step(i)); });
 
     QMenu *help = menuBar()->addMenu(tr("&Help"));
-    addCommand(help, tr("&Keys"), QKeySequence(tr("F1")), tr("Lists what the keyboard does."), [this] { showShortcuts(); });
+    addCommand(help, tr("&Keys"), QKeySequence(tr("F1")), tr("Lists what the keyboard does."),
+               [this] { showShortcuts(); });
     addCommand(help, tr("&About Yolk"), {}, tr("Version and licence."), [this] { showAbout(); });
 }
 
@@ -231,10 +250,12 @@ void MainWindow::makeSurroundMenu(QMenu *menu)
 void MainWindow::makeThemeMenu(QMenu *menu)
 {
     auto *group = new QActionGroup(this);
-    const std::array<std::pair<ThemeChoice, QString>, 3> themes{std::pair(ThemeChoice::Eggshell, tr("&Eggshell")), std::pair(ThemeChoice::Dusk, tr("&Dusk")),
+    const std::array<std::pair<ThemeChoice, QString>, 3> themes{std::pair(ThemeChoice::Eggshell, tr("&Eggshell")),
+                                                                std::pair(ThemeChoice::Dusk, tr("&Dusk")),
                                                                 std::pair(ThemeChoice::Desktop, tr("As the desktop"))};
     for (const auto &[choice, name] : themes) {
-        QAction *action = addCommand(menu, name, {}, tr("The look of the window."), [choice = choice] { Theme::instance().set(choice); });
+        QAction *action = addCommand(menu, name, {}, tr("The look of the window."),
+                                     [choice = choice] { Theme::instance().set(choice); });
         action->setCheckable(true);
         action->setChecked(Theme::instance().choice() == choice);
         group->addAction(action);
@@ -244,7 +265,8 @@ void MainWindow::makeThemeMenu(QMenu *menu)
 QStringList MainWindow::demoFrames()
 {
     const QString beside = QCoreApplication::applicationDirPath();
-    for (const QString &place : {beside + QStringLiteral("/../share/yolk/demo/henhouse"), QStringLiteral(YOLK_DEMO_DIR "/henhouse")}) {
+    for (const QString &place :
+         {beside + QStringLiteral("/../share/yolk/demo/henhouse"), QStringLiteral(YOLK_DEMO_DIR "/henhouse")}) {
         const QStringList frames = picturesIn({place});
         if (QDir(place).exists() && !frames.isEmpty())
             return frames;
@@ -271,15 +293,18 @@ void MainWindow::goTo(Step step)
 
 QStringList MainWindow::askForFrames()
 {
-    return QFileDialog::getOpenFileNames(this, tr("Open frames"), document_->folder(),
-                                         tr("Pictures (*.jpg *.jpeg *.tif *.tiff *.png *.JPG *.JPEG *.TIF *.TIFF *.PNG);;All files (*)"));
+    return QFileDialog::getOpenFileNames(
+        this, tr("Open frames"), document_->folder(),
+        tr("Pictures (*.jpg *.jpeg *.tif *.tiff *.png *.JPG *.JPEG *.TIF *.TIFF *.PNG);;All files (*)"));
 }
 
 void MainWindow::askAndExport()
 {
-    const QString start = QDir(document_->folder()).filePath(tr("%1-yolk.tif").arg(QFileInfo(document_->folder()).fileName()));
+    const QString start =
+        QDir(document_->folder()).filePath(tr("%1-yolk.tif").arg(QFileInfo(document_->folder()).fileName()));
     QString chosen;
-    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), start, tr("TIFF, 16 bit (*.tif);;JPEG (*.jpg)"), &chosen);
+    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), start,
+                                                tr("TIFF, 16 bit (*.tif);;JPEG (*.jpg)"), &chosen);
     if (path.isEmpty())
         return;
     if (QFileInfo(path).suffix().isEmpty())
@@ -289,9 +314,11 @@ void MainWindow::askAndExport()
 
 void MainWindow::askAndSaveRadiance()
 {
-    const QString start = QDir(document_->folder()).filePath(tr("%1-radiance.exr").arg(QFileInfo(document_->folder()).fileName()));
+    const QString start =
+        QDir(document_->folder()).filePath(tr("%1-radiance.exr").arg(QFileInfo(document_->folder()).fileName()));
     QString chosen;
-    QString path = QFileDialog::getSaveFileName(this, tr("Save radiance"), start, tr("OpenEXR (*.exr);;Radiance HDR (*.hdr)"), &chosen);
+    QString path = QFileDialog::getSaveFileName(this, tr("Save radiance"), start,
+                                                tr("OpenEXR (*.exr);;Radiance HDR (*.hdr)"), &chosen);
     if (path.isEmpty())
         return;
     if (QFileInfo(path).suffix().isEmpty())
@@ -358,10 +385,14 @@ void MainWindow::showShortcuts()
         for (const QAction *action : menu->actions())
             if (!action->shortcut().isEmpty())
                 rows += QStringLiteral("<tr><td style='padding-right: 24px'>%1</td><td>%2</td></tr>")
-                            .arg(action->shortcut().toString(QKeySequence::NativeText), action->text().remove(QLatin1Char('&')).toHtmlEscaped());
-    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close, this);
-    box.setInformativeText(tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
-                              "Light scale: left and right choose a handle, up and down move it. Picture: plus and minus zoom, arrow keys pan."));
+                            .arg(action->shortcut().toString(QKeySequence::NativeText),
+                                 action->text().remove(QLatin1Char('&')).toHtmlEscaped());
+    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close,
+                    this);
+    box.setInformativeText(
+        tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
+           "Light scale: left and right choose a handle, up and down move it. Picture: plus and minus zoom, arrow keys "
+           "pan."));
     box.exec();
 }
 
@@ -369,7 +400,8 @@ void MainWindow::showAbout()
 {
     QMessageBox::about(this, tr("About Yolk"),
                        tr("<b>Yolk %1</b><p>Merges bracketed exposures into one radiance image and develops it.</p>"
-                          "<p>Free software under the GNU General Public License, version 3 or later. The notices of the libraries, fonts and icons in it "
+                          "<p>Free software under the GNU General Public License, version 3 or later. The notices of "
+                          "the libraries, fonts and icons in it "
                           "are in THIRD-PARTY.md.</p>")
                            .arg(QCoreApplication::applicationVersion()));
 }

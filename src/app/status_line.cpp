@@ -9,7 +9,8 @@
 
 #include <cmath>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 StatusLine::StatusLine(Document *document, QWidget *parent) : QWidget(parent), document_(document)
 {

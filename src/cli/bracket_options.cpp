@@ -7,8 +7,10 @@
 #include <iostream>
 #include <sstream>
 
-namespace yolk::cli {
-namespace {
+namespace yolk::cli
+{
+namespace
+{
 
 constexpr size_t kCacheBytes = size_t(6) << 30; // one full merge of 9 frames of 45 megapixels and its levels
 
@@ -82,9 +84,12 @@ void addBracketOptions(CLI::App &command, BracketOptions &options)
     command.add_option("FRAME", options.files, "the frames, in any order; N counts them as given, from 1")->required();
     command.add_option("--reference", options.reference, "frame N whose clipping is 1.0, or auto")->type_name("N|auto");
     command.add_option("--exclude", options.excluded, "frames to leave out")->delimiter(',')->type_name("N,...");
-    command.add_option("--influence", options.influence, "weight of a frame, 0 to 2")->delimiter(',')->type_name("N=X,...");
+    command.add_option("--influence", options.influence, "weight of a frame, 0 to 2")
+        ->delimiter(',')
+        ->type_name("N=X,...");
     command.add_option("--recipe", options.recipeFile, "a settings file")->type_name("FILE");
-    command.add_flag("--no-align", options.noAlign, "take the frames as they lie (they are: alignment is not built yet)");
+    command.add_flag("--no-align", options.noAlign,
+                     "take the frames as they lie (they are: alignment is not built yet)");
     command.add_option("--movement", options.movement, "0 is off; more is not built yet")->type_name("0..100");
     command.add_option("--keeper", options.keeper, "not built yet")->type_name("N|auto");
 }

@@ -7,7 +7,8 @@
 #include <string>
 #include <vector>
 
-namespace yolk::cli {
+namespace yolk::cli
+{
 
 struct BracketOptions {
     std::vector<std::string> files;

@@ -9,8 +9,10 @@
 #include <iomanip>
 #include <iostream>
 
-namespace yolk::cli {
-namespace {
+namespace yolk::cli
+{
+namespace
+{
 
 using nlohmann::json;
 
@@ -62,7 +64,8 @@ void printTable(const Bracket &bracket)
     for (const BracketFrame &f : bracket.frames) {
         const Metadata &m = f.frame->metadata;
         std::cout << textOf("%3d %5d  %+7.2f  %-9s %4s  %5s  %6.2f%%  %5.2f%%  %s\n", f.number, f.given, f.ev,
-                            shutterText(m.exposureSeconds).c_str(), m.fNumber ? textOf("%.3g", *m.fNumber).c_str() : "-",
+                            shutterText(m.exposureSeconds).c_str(),
+                            m.fNumber ? textOf("%.3g", *m.fNumber).c_str() : "-",
                             m.iso ? textOf("%.0f", *m.iso).c_str() : "-", 100 * f.measured.clippedShare,
                             100 * f.measured.darkShare, f.frame->path.c_str());
         for (const std::string &notice : f.notices)

@@ -9,8 +9,10 @@
 #include <fstream>
 #include <iostream>
 
-namespace yolk::cli {
-namespace {
+namespace yolk::cli
+{
+namespace
+{
 
 struct Options : BracketOptions {
     std::string output, space = "rec709", report;
@@ -71,8 +73,8 @@ Work addMerge(CLI::App &app)
         const auto start = std::chrono::steady_clock::now();
         ExecContext opening = ctx.part(0.0, 0.4), merging = ctx.part(0.4, 1.0);
         const OpenSet set = openSet(*options, opening);
-        const RadianceReport report = exportRadiance(set.sources, set.recipe.frames, set.measured, primaries,
-                                                     options->output, merging);
+        const RadianceReport report =
+            exportRadiance(set.sources, set.recipe.frames, set.measured, primaries, options->output, merging);
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
         if (report.negatives > 0)
             std::cerr << "yolk-cli: warning: " << options->output << ": negative values of " << report.negatives

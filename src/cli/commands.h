@@ -6,7 +6,8 @@
 #include <CLI/CLI.hpp>
 #include <functional>
 
-namespace yolk::cli {
+namespace yolk::cli
+{
 
 using Work = std::function<void(ExecContext &ctx)>;
 

@@ -14,7 +14,8 @@
 using namespace yolk;
 using namespace yolk::app;
 
-namespace {
+namespace
+{
 
 SliderSpec spec()
 {
@@ -23,7 +24,8 @@ SliderSpec spec()
 
 } // namespace
 
-class TestWidgets : public QObject {
+class TestWidgets : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void initTestCase()
@@ -128,15 +130,21 @@ private Q_SLOTS:
         Lane lane(Lane::Policy::CancelRunning, nullptr);
         QStringList done;
         std::atomic<bool> firstStopped = false;
-        lane.start<int>("first", [&](ExecContext &ctx) -> int {
-            while (true) {
-                if (ctx.stopRequested())
-                    firstStopped = true;
-                ctx.throwIfStopped();
-                QThread::msleep(2);
-            } }, [&](Outcome<int>) { done << "first"; });
-        lane.start<int>("second", [](ExecContext &) { return 2; }, [&](Outcome<int>) { done << "second"; });
-        lane.start<int>("third", [](ExecContext &) { return 3; }, [&](Outcome<int> o) { done << QString::number(*o.result); });
+        lane.start<int>(
+            "first",
+            [&](ExecContext &ctx) -> int {
+                while (true) {
+                    if (ctx.stopRequested())
+                        firstStopped = true;
+                    ctx.throwIfStopped();
+                    QThread::msleep(2);
+                }
+            },
+            [&](Outcome<int>) { done << "first"; });
+        lane.start<int>(
+            "second", [](ExecContext &) { return 2; }, [&](Outcome<int>) { done << "second"; });
+        lane.start<int>(
+            "third", [](ExecContext &) { return 3; }, [&](Outcome<int> o) { done << QString::number(*o.result); });
         QTRY_COMPARE(done, QStringList{"3"});
         QVERIFY(firstStopped);
     }
@@ -145,7 +153,8 @@ private Q_SLOTS:
         Lane lane(Lane::Policy::Queue, nullptr);
         QStringList done;
         for (int i = 0; i < 4; ++i)
-            lane.start<int>("job", [i](ExecContext &) { return i; }, [&](Outcome<int> o) { done << QString::number(*o.result); });
+            lane.start<int>(
+                "job", [i](ExecContext &) { return i; }, [&](Outcome<int> o) { done << QString::number(*o.result); });
         QTRY_COMPARE(done, (QStringList{"0", "1", "2", "3"}));
     }
     void streamsOfRequestsStillShowResults()
@@ -153,7 +162,16 @@ private Q_SLOTS:
         Lane lane(Lane::Policy::FinishRunning, nullptr);
         int shown = 0, last = 0;
         for (int i = 1; i <= 20; ++i) {
-            lane.start<int>({}, [i](ExecContext &) { QThread::msleep(5); return i; }, [&](Outcome<int> o) { ++shown; last = *o.result; });
+            lane.start<int>(
+                {},
+                [i](ExecContext &) {
+                    QThread::msleep(5);
+                    return i;
+                },
+                [&](Outcome<int> o) {
+                    ++shown;
+                    last = *o.result;
+                });
             QTest::qWait(2);
         }
         QTRY_COMPARE(last, 20);
@@ -168,9 +186,12 @@ private Q_SLOTS:
             errors << o.error;
             cancelled = cancelled || o.cancelled;
         };
-        lane.start<int>("a", [](ExecContext &) -> int { throw InputError("x.jpg", "the file is empty"); }, note);
-        lane.start<int>("b", [](ExecContext &) -> int { throw std::bad_alloc(); }, note);
-        lane.start<int>("c", [](ExecContext &) -> int { throw Cancelled(); }, note);
+        lane.start<int>(
+            "a", [](ExecContext &) -> int { throw InputError("x.jpg", "the file is empty"); }, note);
+        lane.start<int>(
+            "b", [](ExecContext &) -> int { throw std::bad_alloc(); }, note);
+        lane.start<int>(
+            "c", [](ExecContext &) -> int { throw Cancelled(); }, note);
         QTRY_COMPARE(errors.size(), 3);
         QCOMPARE(errors[0], QStringLiteral("x.jpg: the file is empty"));
         QVERIFY(errors[1].contains("memory"));

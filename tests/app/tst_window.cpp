@@ -14,6 +14,7 @@
 
 #include "colour/transfer.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QApplication>
 #include <QCheckBox>
 #include <QDir>
@@ -25,12 +26,12 @@
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 using namespace yolk;
 using namespace yolk::app;
 
-namespace {
+namespace
+{
 
 void drop(QWidget *target, const QStringList &paths)
 {
@@ -56,14 +57,19 @@ QAction *command(const MainWindow &window, const char *name)
 
 } // namespace
 
-class TestWindow : public QObject {
+class TestWindow : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList frames_;
     std::unique_ptr<MainWindow> window_;
 
     Document &document() { return *window_->document(); }
-    bool settled() { return document().isOpen() && document().fullMergeReady() && !document().lanes()[3]->busy() && window_->canvas()->picture().full; }
+    bool settled()
+    {
+        return document().isOpen() && document().fullMergeReady() && !document().lanes()[3]->busy() &&
+               window_->canvas()->picture().full;
+    }
     void openFrames()
     {
         drop(window_.get(), frames_);
@@ -76,8 +82,9 @@ class TestWindow : public QObject {
         ExecContext ctx(runner);
         const ViewPicture &shown = window_->canvas()->picture();
         const QRectF r = shown.region;
-        const Image<float> display = render(document().sources(), document().recipe(), document().measured(),
-                                            {1, {r.left(), r.top(), r.right(), r.bottom()}, shown.image.width(), shown.image.height()}, ctx);
+        const Image<float> display =
+            render(document().sources(), document().recipe(), document().measured(),
+                   {1, {r.left(), r.top(), r.right(), r.bottom()}, shown.image.width(), shown.image.height()}, ctx);
         QImage out(display.width(), display.height(), QImage::Format_RGB32);
         std::vector<uint8_t> row(size_t(display.width()) * 3);
         for (int y = 0; y < display.height(); ++y) {
@@ -163,7 +170,8 @@ private Q_SLOTS:
         for (int y = 0; y < 600; ++y)
             for (int x = 0; x < 900; ++x)
                 for (int c = 0; c < 3; ++c)
-                    worst = std::max(worst, std::abs(file.at<cv::Vec3w>(y, x)[2 - c] - encodeSrgb(double(want.row(c, y)[x])) * 65535.0));
+                    worst = std::max(worst, std::abs(file.at<cv::Vec3w>(y, x)[2 - c] -
+                                                     encodeSrgb(double(want.row(c, y)[x])) * 65535.0));
         QVERIFY2(worst <= 1.0, qPrintable(QString::number(worst)));
     }
     void newcomerOpensTheDemo()
@@ -184,11 +192,13 @@ private Q_SLOTS:
         test::writeBytes(dir_.filePath("text.jpg"), "not a picture");
         const QByteArray whole = test::bytesOf(frames_[3]);
         test::writeBytes(dir_.filePath("cut.jpg"), whole.first(whole.size() / 2));
-        drop(window_.get(), frames_.mid(0, 3) + QStringList{dir_.filePath("text.jpg"), dir_.filePath("cut.jpg"), dir_.filePath("gone.jpg")});
+        drop(window_.get(), frames_.mid(0, 3) + QStringList{dir_.filePath("text.jpg"), dir_.filePath("cut.jpg"),
+                                                            dir_.filePath("gone.jpg")});
         QTRY_VERIFY_WITH_TIMEOUT(settled(), 30000);
         QCOMPARE(document().bracket().frames.size(), size_t(3));
         const QString text = window_->messages()->text();
-        QVERIFY2(text.contains("text.jpg: is not a picture") && text.contains("cut.jpg: the file ends too early") && text.contains("gone.jpg: there is no such file"),
+        QVERIFY2(text.contains("text.jpg: is not a picture") && text.contains("cut.jpg: the file ends too early") &&
+                     text.contains("gone.jpg: there is no such file"),
                  qPrintable(text));
         QVERIFY(!text.contains(dir_.path())); // short names
         document().dismissProblems();
@@ -241,7 +251,8 @@ private Q_SLOTS:
         QVERIFY(canvas->isFitted() && canvas->zoom() < 1.2);
         const QPointF fixed(500, 200);
         const QPointF before = canvas->pictureAt(fixed);
-        QWheelEvent wheel(fixed, canvas->mapToGlobal(fixed), {}, QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+        QWheelEvent wheel(fixed, canvas->mapToGlobal(fixed), {}, QPoint(0, 240), Qt::NoButton, Qt::NoModifier,
+                          Qt::NoScrollPhase, false);
         QApplication::sendEvent(canvas, &wheel);
         QVERIFY(QLineF(canvas->pictureAt(fixed), before).length() < 1.5); // zooms at the pointer
         command(*window_, "100 %")->trigger();
@@ -271,8 +282,10 @@ private Q_SLOTS:
         QVERIFY(probe.has_value());
         // The scene there, from its formula; 1.0 is the clipping of the reference frame, as the scene was shot.
         const Image<float> scene = test::rampScene(900, 600, 0.001, 11);
-        const Vector3 want = rgbToRgb(kRec709, kRec2020) * Vector3{scene.row(0, 300)[450], scene.row(1, 300)[450], scene.row(2, 300)[450]};
-        QVERIFY2(std::abs(double(probe->rgb[1]) / want[1] - 1.0) < 0.06, qPrintable(QString::number(double(probe->rgb[1]) / want[1])));
+        const Vector3 want = rgbToRgb(kRec709, kRec2020) *
+                             Vector3{scene.row(0, 300)[450], scene.row(1, 300)[450], scene.row(2, 300)[450]};
+        QVERIFY2(std::abs(double(probe->rgb[1]) / want[1] - 1.0) < 0.06,
+                 qPrintable(QString::number(double(probe->rgb[1]) / want[1])));
         double shares = 0.0;
         for (const auto &[frame, share] : probe->shares)
             shares += share;
@@ -319,7 +332,8 @@ private Q_SLOTS:
                 document().setRecipe(recipe, "start");
                 QTRY_VERIFY(settled() && window_->canvas()->picture().image == expectedView());
                 const QImage before = window_->canvas()->picture().image;
-                const double now = recipe.tone.*field.member, to = now > (field.minimum + field.maximum) / 2 ? field.minimum : field.maximum;
+                const double now = recipe.tone.*field.member,
+                             to = now > (field.minimum + field.maximum) / 2 ? field.minimum : field.maximum;
                 document().setTone(field.member, now + (to - now) * 0.3, "slider");
                 QTRY_VERIFY2(window_->canvas()->picture().image != before, std::string(field.key).c_str());
             }
@@ -348,10 +362,13 @@ private Q_SLOTS:
     void everyCommandHasAKeyOrAMark()
     {
         for (const QAction *action : window_->findChildren<QAction *>())
-            if (!action->text().isEmpty() && !action->menu() && !action->isSeparator() && !action->isCheckable() && !action->text().contains("About"))
-                QVERIFY2(!action->shortcut().isEmpty() || action->parent() != window_.get(), qPrintable(action->text()));
+            if (!action->text().isEmpty() && !action->menu() && !action->isSeparator() && !action->isCheckable() &&
+                !action->text().contains("About"))
+                QVERIFY2(!action->shortcut().isEmpty() || action->parent() != window_.get(),
+                         qPrintable(action->text()));
         for (const QWidget *w : window_->findChildren<QWidget *>())
-            if (w->focusPolicy() & Qt::TabFocus && w->metaObject()->className() && QByteArray(w->metaObject()->className()).startsWith("yolk::"))
+            if (w->focusPolicy() & Qt::TabFocus && w->metaObject()->className() &&
+                QByteArray(w->metaObject()->className()).startsWith("yolk::"))
                 QVERIFY2(!w->accessibleName().isEmpty(), w->metaObject()->className());
     }
 };

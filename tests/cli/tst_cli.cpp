@@ -5,6 +5,7 @@
 #include "support/compare.h"
 #include "support/synthetic.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QJsonArray>
 #include <QJsonDocument>
@@ -12,14 +13,14 @@
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 #include <csignal>
 #include <sys/resource.h>
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 struct Result {
     int code;
@@ -33,8 +34,8 @@ Result run(const QStringList &arguments, const std::function<void()> &before = {
         process.setChildProcessModifier(before);
     process.start(QStringLiteral(YOLK_CLI), arguments);
     process.waitForFinished(120000);
-    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1, QString::fromUtf8(process.readAllStandardOutput()),
-            QString::fromUtf8(process.readAllStandardError())};
+    return {process.exitStatus() == QProcess::NormalExit ? process.exitCode() : -1,
+            QString::fromUtf8(process.readAllStandardOutput()), QString::fromUtf8(process.readAllStandardError())};
 }
 
 /// The last line of standard error, which is the error; warnings may stand before it.
@@ -45,7 +46,8 @@ QString errorOf(const Result &r)
 
 } // namespace
 
-class TestCli : public QObject {
+class TestCli : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList frames_;
@@ -54,7 +56,10 @@ class TestCli : public QObject {
     QStringList develop(const QStringList &more) const { return QStringList{"develop"} + frames_ + more; }
 
 private Q_SLOTS:
-    void initTestCase() { frames_ = test::writeBracket(dir_.path(), test::rampScene(120, 90, 0.002, 10).view(), {0, -2, 2}, 1.0); }
+    void initTestCase()
+    {
+        frames_ = test::writeBracket(dir_.path(), test::rampScene(120, 90, 0.002, 10).view(), {0, -2, 2}, 1.0);
+    }
 
     void infoSaysWhatTheFramesAre()
     {
@@ -92,7 +97,8 @@ private Q_SLOTS:
         run(merge({"-o", at("r1.exr")}));
         const RadianceFile two = readExr(at("r2.exr").toStdString()), one = readExr(at("r1.exr").toStdString());
         for (int x : {5, 60, 110})
-            QVERIFY(std::abs(one.rgb.row(1, 45)[x] / two.rgb.row(1, 45)[x] - 4.0f) < 1e-3f); // frame 2 clips 2 EV higher
+            QVERIFY(std::abs(one.rgb.row(1, 45)[x] / two.rgb.row(1, 45)[x] - 4.0f) <
+                    1e-3f); // frame 2 clips 2 EV higher
     }
     void excludeAndInfluenceCount()
     {
@@ -117,7 +123,9 @@ private Q_SLOTS:
     void developWritesPictures()
     {
         QCOMPARE(run(develop({"-o", at("d.tif"), "--profile", "rec2020"})).code, 0);
-        QCOMPARE(run(develop({"-o", at("d.jpg"), "--size", "60x60", "--set", "tone.exposure=2", "--method", "plain"})).code, 0);
+        QCOMPARE(
+            run(develop({"-o", at("d.jpg"), "--size", "60x60", "--set", "tone.exposure=2", "--method", "plain"})).code,
+            0);
         QCOMPARE(cv::imread(at("d.tif").toStdString(), cv::IMREAD_UNCHANGED).depth(), CV_16U);
         QCOMPARE(cv::imread(at("d.jpg").toStdString()).size(), cv::Size(60, 45));
         QCOMPARE(readMetadata(at("d.jpg").toStdString()).camera, std::string("Coop Pinhole 1"));
@@ -191,7 +199,8 @@ private Q_SLOTS:
         const QByteArray whole = test::bytesOf(frames_[0]);
         test::writeBytes(at("cut.jpg"), whole.first(whole.size() * 2 / 3));
         QDir().mkpath(at("other"));
-        const QString other = test::writeBracket(at("other"), test::rampScene(64, 90, 0.01, 5).view(), {1}, 1.0).front();
+        const QString other =
+            test::writeBracket(at("other"), test::rampScene(64, 90, 0.01, 5).view(), {1}, 1.0).front();
         QTest::newRow("text") << at("text.jpg") << "is not a picture";
         QTest::newRow("empty") << at("empty.jpg") << "the file is empty";
         QTest::newRow("cut") << at("cut.jpg") << "ends too early";
@@ -213,7 +222,8 @@ private Q_SLOTS:
     void oddSetsWorkWithAWarning()
     {
         QDir().mkpath(at("bare"));
-        const QStringList bare = test::writeBracket(at("bare"), test::rampScene(120, 90, 0.002, 10).view(), {0, 2}, 1.0);
+        const QStringList bare =
+            test::writeBracket(at("bare"), test::rampScene(120, 90, 0.002, 10).view(), {0, 2}, 1.0);
         for (const QString &p : bare)
             cv::imwrite(p.toStdString(), cv::imread(p.toStdString()));
         const Result none = run(QStringList{"merge"} + bare + QStringList{"-o", at("bare.exr")});
@@ -263,9 +273,11 @@ private Q_SLOTS:
         QDir folder(at("interrupt"));
         folder.mkpath(".");
         QDir().mkpath(at("large"));
-        const QStringList large = test::writeBracket(at("large"), test::rampScene(2400, 1600, 0.002, 10).view(), {0, -2, 2}, 1.0);
+        const QStringList large =
+            test::writeBracket(at("large"), test::rampScene(2400, 1600, 0.002, 10).view(), {0, -2, 2}, 1.0);
         QProcess process;
-        process.start(QStringLiteral(YOLK_CLI), QStringList{"develop"} + large + QStringList{"-o", folder.filePath("x.tif")});
+        process.start(QStringLiteral(YOLK_CLI),
+                      QStringList{"develop"} + large + QStringList{"-o", folder.filePath("x.tif")});
         QVERIFY(process.waitForStarted());
         for (int i = 0; i < 500 && folder.entryList(QDir::Files | QDir::Hidden).isEmpty(); ++i)
             QTest::qWait(2);

@@ -5,10 +5,11 @@
 #include <QRegularExpression>
 #include <QTest>
 
-namespace {
+namespace
+{
 
-const QStringList kOrder{"base", "image", "colour", "io", "frames", "lens", "denoise", "align", "movement", "merge",
-                         "tone", "adjust", "areas", "mend", "geometry", "recipe", "render"};
+const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens",     "denoise", "align", "movement",
+                         "merge", "tone",  "adjust", "areas", "mend",   "geometry", "recipe",  "render"};
 
 /// The first rule that an include of `header` in `folder` breaks; empty when it breaks none.
 QString brokenRule(const QString &folder, const QString &header)
@@ -24,7 +25,8 @@ QString brokenRule(const QString &folder, const QString &header)
 
 } // namespace
 
-class TestArchitecture : public QObject {
+class TestArchitecture : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void theRulesCanFail()
@@ -38,7 +40,8 @@ private Q_SLOTS:
     void coreFollowsThem()
     {
         const QString core = QStringLiteral(YOLK_SOURCE_DIR "/src/core");
-        const QRegularExpression include(QStringLiteral("^\\s*#\\s*include\\s*[<\"]([^>\"]+)"), QRegularExpression::MultilineOption);
+        const QRegularExpression include(QStringLiteral("^\\s*#\\s*include\\s*[<\"]([^>\"]+)"),
+                                         QRegularExpression::MultilineOption);
         int files = 0, includes = 0;
         QDirIterator it(core, {"*.h", "*.cpp"}, QDir::Files, QDirIterator::Subdirectories);
         while (it.hasNext()) {

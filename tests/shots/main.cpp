@@ -16,14 +16,16 @@
 
 using namespace yolk::app;
 
-namespace {
+namespace
+{
 
 QString folder;
 
 void settle(MainWindow &window)
 {
     const auto busy = [&] {
-        return window.document()->isOpen() && (!window.document()->fullMergeReady() || window.document()->lanes()[3]->busy());
+        return window.document()->isOpen() &&
+               (!window.document()->fullMergeReady() || window.document()->lanes()[3]->busy());
     };
     QTest::qWait(150);
     for (int i = 0; i < 400 && busy(); ++i)

@@ -4,15 +4,18 @@
 #include <limits>
 #include <vector>
 
-namespace yolk::test {
-namespace {
+namespace yolk::test
+{
+namespace
+{
 
 template <class T, class Allowed>
 QByteArray worst(ImageView<const T> got, ImageView<const T> want, const Allowed &allowed)
 {
     if (got.shape() != want.shape())
-        return QByteArray("shapes differ: ") + QByteArray::number(got.width()) + "x" + QByteArray::number(got.height()) +
-               " and " + QByteArray::number(want.width()) + "x" + QByteArray::number(want.height());
+        return QByteArray("shapes differ: ") + QByteArray::number(got.width()) + "x" +
+               QByteArray::number(got.height()) + " and " + QByteArray::number(want.width()) + "x" +
+               QByteArray::number(want.height());
     double most = 0.0;
     QByteArray message;
     for (int p = 0; p < got.planes(); ++p)

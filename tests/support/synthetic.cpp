@@ -6,7 +6,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::test {
+namespace yolk::test
+{
 
 Image<float> flat(int width, int height, float r, float g, float b)
 {
@@ -37,7 +38,8 @@ Image<uint16_t> codesOf(ImageView<const float> linear)
     for (int c = 0; c < linear.planes(); ++c)
         for (int y = 0; y < linear.height(); ++y)
             for (int x = 0; x < linear.width(); ++x)
-                out.row(c, y)[x] = uint16_t(std::lround(std::clamp(double(linear.row(c, y)[x]), -0.015, 1.0) * double(kCodeScale)) + kPedestal);
+                out.row(c, y)[x] = uint16_t(
+                    std::lround(std::clamp(double(linear.row(c, y)[x]), -0.015, 1.0) * double(kCodeScale)) + kPedestal);
     return out;
 }
 
@@ -56,7 +58,10 @@ QStringList writeBracket(const QString &folder, ImageView<const float> scene, co
     QStringList paths;
     for (size_t i = 0; i < evs.size(); ++i) {
         const demo::Shot shot = shotAt(evs[i], clipsAt, i + 1);
-        paths << QDir(folder).filePath(QStringLiteral("frame%1.%2").arg(i + 1).arg(kind == demo::FrameFile::Jpeg ? QStringLiteral("jpg") : QStringLiteral("tif")));
+        paths << QDir(folder).filePath(
+            QStringLiteral("frame%1.%2")
+                .arg(i + 1)
+                .arg(kind == demo::FrameFile::Jpeg ? QStringLiteral("jpg") : QStringLiteral("tif")));
         demo::writeFrame(paths.back().toStdString(), demo::expose(scene, shot).view(), shot, kind);
     }
     return paths;

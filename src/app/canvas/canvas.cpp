@@ -7,8 +7,10 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr double kMargin = 14.0; // logical pixels round a fitted picture
 constexpr double kLeastZoom = 0.05, kMostZoom = 16.0;
@@ -75,8 +77,8 @@ void Canvas::fit()
     fitted_ = true;
     if (!pictureSize_.isEmpty()) {
         const QSizeF room = (QSizeF(size()) - QSizeF(2 * kMargin, 2 * kMargin)) * devicePixelRatioF();
-        zoom_ = std::clamp(std::min(room.width() / pictureSize_.width(), room.height() / pictureSize_.height()),
-                           1e-3, kMostZoom);
+        zoom_ = std::clamp(std::min(room.width() / pictureSize_.width(), room.height() / pictureSize_.height()), 1e-3,
+                           kMostZoom);
         centre_ = QPointF(pictureSize_.width() / 2.0, pictureSize_.height() / 2.0);
     }
     viewChanged();
@@ -141,7 +143,8 @@ void Canvas::request()
     const double y1 = std::min(deviceSize().height(), std::round(o.y() + pictureSize_.height() * zoom_));
     if (x1 <= x0 || y1 <= y0)
         return;
-    QRectF region(QPointF((x0 - o.x()) / zoom_, (y0 - o.y()) / zoom_), QPointF((x1 - o.x()) / zoom_, (y1 - o.y()) / zoom_));
+    QRectF region(QPointF((x0 - o.x()) / zoom_, (y0 - o.y()) / zoom_),
+                  QPointF((x1 - o.x()) / zoom_, (y1 - o.y()) / zoom_));
     QSize size(int(x1 - x0), int(y1 - y0));
     if (zoom_ > 1.0) { // the picture's own pixels, enlarged when painting
         region = QRectF(QPointF(std::floor(region.left()), std::floor(region.top())),
@@ -161,7 +164,8 @@ void Canvas::paintEvent(QPaintEvent *)
             return;
         const QRectF target(picture.region.topLeft() * zoom_ + origin(), picture.region.size() * zoom_);
         const QSizeF size = picture.image.size();
-        const bool copied = std::abs(target.width() - size.width()) < 0.51 && std::abs(target.height() - size.height()) < 0.51;
+        const bool copied =
+            std::abs(target.width() - size.width()) < 0.51 && std::abs(target.height() - size.height()) < 0.51;
         if (copied)
             painter.drawImage(QPointF(std::round(target.x()), std::round(target.y())), picture.image);
         else { // between two zooms, and enlarged

@@ -7,9 +7,11 @@
 
 #include <optional>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
-class Canvas : public QWidget {
+class Canvas : public QWidget
+{
     Q_OBJECT
 public:
     explicit Canvas(Document *document, QWidget *parent = nullptr);

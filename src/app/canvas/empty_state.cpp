@@ -4,7 +4,8 @@
 #include <QLabel>
 #include <QPushButton>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 EmptyState::EmptyState(bool demoAvailable, QWidget *parent) : QFrame(parent), demoAvailable_(demoAvailable)
 {
@@ -41,9 +42,10 @@ void EmptyState::setReading(const QString &what)
 {
     const bool waiting = what.isEmpty();
     heading_->setText(waiting ? tr("Drop the frames of one scene here") : what + QStringLiteral("…"));
-    words_->setText(waiting ? tr("Two frames or more, taken at different exposures: JPEG, TIFF or PNG. They are sorted, merged and "
-                                 "shown at once; the files themselves are never changed.")
-                            : tr("The first picture comes in a moment."));
+    words_->setText(
+        waiting ? tr("Two frames or more, taken at different exposures: JPEG, TIFF or PNG. They are sorted, merged and "
+                     "shown at once; the files themselves are never changed.")
+                : tr("The first picture comes in a moment."));
     open_->setVisible(waiting);
     demo_->setVisible(waiting && demoAvailable_);
     adjustSize();

@@ -6,8 +6,10 @@
 #include <QLabel>
 #include <QToolButton>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr qsizetype kMostLines = 4;
 
@@ -16,7 +18,8 @@ constexpr qsizetype kMostLines = 4;
 MessageStrip::MessageStrip(QWidget *parent) : QFrame(parent)
 {
     setObjectName(QStringLiteral("messageStrip"));
-    setStyleSheet(QStringLiteral("#messageStrip { background: palette(base); border-bottom: 1px solid palette(mid); }"));
+    setStyleSheet(
+        QStringLiteral("#messageStrip { background: palette(base); border-bottom: 1px solid palette(mid); }"));
     icon_ = new QLabel(this);
     text_ = new QLabel(this);
     text_->setWordWrap(true);
@@ -41,8 +44,8 @@ MessageStrip::MessageStrip(QWidget *parent) : QFrame(parent)
 
 void MessageStrip::paintIcon()
 {
-    icon_->setPixmap(themedPixmap(warning_ ? QStringLiteral("triangle-alert") : QStringLiteral("check"), 18, tokens().text,
-                                  devicePixelRatioF()));
+    icon_->setPixmap(themedPixmap(warning_ ? QStringLiteral("triangle-alert") : QStringLiteral("check"), 18,
+                                  tokens().text, devicePixelRatioF()));
     close_->setIcon(themedIcon(QStringLiteral("x")));
 }
 

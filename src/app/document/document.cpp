@@ -9,8 +9,10 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr size_t kCacheBytes = size_t(4) << 30;
 constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
@@ -83,7 +85,8 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
             try {
                 out.measured = analyse(out.sources, choice, measuring);
             } catch (const InputError &e) { // a cut file shows only when its pixels are read
-                const auto damaged = std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
+                const auto damaged =
+                    std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
                 if (damaged == 0)
                     throw;
                 out.problems << tr("%1. It was left out.").arg(shortened(e));
@@ -244,6 +247,7 @@ void Document::startMerge()
         SceneHistogram histogram;
     };
     mergedChoice_ = recipe().frames;
+    mergedIsCurrent_ = false;
     const auto mergeAt = [sources = sources_, measured = *measured_, choice = mergedChoice_](int reduction) {
         return [=](ExecContext &ctx) {
             MergedPtr merged = mergedOf(sources, measured, choice, reduction, ctx);
@@ -257,6 +261,7 @@ void Document::startMerge()
         if (!outcome.result)
             return false;
         merged_ = outcome.result->merged;
+        mergedIsCurrent_ = true;
         histogram_ = std::move(outcome.result->histogram);
         Q_EMIT histogramChanged();
         Q_EMIT mergedChanged();
@@ -264,10 +269,11 @@ void Document::startMerge()
     };
     const int preview = previewReduction(sources_);
     const auto full = [this, mergeAt, take, count = qsizetype(bracket_->used().size())] {
-        mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1), [this, take](Outcome<Step> outcome) {
-            if (take(outcome))
-                renderView(); // the same view again, from all pixels
-        });
+        mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1),
+                               [this, take](Outcome<Step> outcome) {
+                                   if (take(outcome))
+                                       renderView(); // the same view again, from all pixels
+                               });
     };
     if (preview == 1)
         return full();
@@ -287,7 +293,7 @@ void Document::renderView()
 {
     if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
         return;
-    const bool full = fullMergeReady() && mergedChoice_ == recipe().frames;
+    const bool full = fullMergeReady();
     const QRectF r = view_->region;
     const RenderRequest request{full ? 1 : previewReduction(sources_),
                                 {r.left(), r.top(), r.right(), r.bottom()},
@@ -326,9 +332,8 @@ std::optional<Probe> Document::probe(const QPointF &position) const
     out.clipped = pixels.clipped.row(0, y)[x] != 0;
     for (int i = 0; i < pixels.shares.planes(); ++i) {
         const double share = pixels.shares.row(i, y)[x] / 255.0;
-        const auto frame = std::ranges::find_if(bracket_->frames, [&](const BracketFrame &f) {
-            return f.frame->id == merged_->frameIds[size_t(i)];
-        });
+        const auto frame = std::ranges::find_if(
+            bracket_->frames, [&](const BracketFrame &f) { return f.frame->id == merged_->frameIds[size_t(i)]; });
         if (share >= 0.01 && frame != bracket_->frames.end())
             out.shares.emplace_back(frame->number, share);
     }
@@ -342,12 +347,13 @@ void Document::exportPicture(const QString &path)
         yolk::exportPicture(sources, recipe, measured, QFile::encodeName(path).toStdString(), 0, 0, ctx);
         return true;
     };
-    exportLane_.start<bool>(tr("Exporting %1").arg(QFileInfo(path).fileName()), work, [this, path](Outcome<bool> outcome) {
-        if (outcome.result)
-            Q_EMIT kept(path);
-        else if (!outcome.cancelled)
-            Q_EMIT failed(outcome.error);
-    });
+    exportLane_.start<bool>(tr("Exporting %1").arg(QFileInfo(path).fileName()), work,
+                            [this, path](Outcome<bool> outcome) {
+                                if (outcome.result)
+                                    Q_EMIT kept(path);
+                                else if (!outcome.cancelled)
+                                    Q_EMIT failed(outcome.error);
+                            });
 }
 
 void Document::saveRadiance(const QString &path)

@@ -17,7 +17,8 @@
 #include <array>
 #include <optional>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 /// "1 frame", "5 frames".
 QString countedFrames(qsizetype count);
@@ -39,12 +40,13 @@ struct ViewPicture {
 /// The scene under one pixel.
 struct Probe {
     double ev = 0.0;
-    std::array<float, 3> rgb{};   ///< linear Rec. 2020
-    bool clipped = false;         ///< in every frame
+    std::array<float, 3> rgb{};                 ///< linear Rec. 2020
+    bool clipped = false;                       ///< in every frame
     std::vector<std::pair<int, double>> shares; ///< frame number and share, largest first, shares of 1 % and more
 };
 
-class Document : public QObject {
+class Document : public QObject
+{
     Q_OBJECT
 public:
     explicit Document(QObject *parent = nullptr);
@@ -69,7 +71,7 @@ public:
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
-    bool fullMergeReady() const { return merged_ && merged_->reduction == 1; }
+    bool fullMergeReady() const { return mergedIsCurrent_ && merged_->reduction == 1; }
 
     // ---- settings
     const Recipe &recipe() const { return history_.current(); }
@@ -94,19 +96,19 @@ public:
     std::optional<Probe> probe(const QPointF &picturePosition) const;
     void exportPicture(const QString &path);
     void saveRadiance(const QString &path);
-    void cancelJobs(); ///< what the status line shows
+    void cancelJobs();                                            ///< what the status line shows
     const std::array<Lane *, 4> &lanes() const { return lanes_; } ///< most interesting first
 
 Q_SIGNALS:
-    void setChanged();     ///< other frames are open (or none yet)
-    void recipeChanged();  ///< settings, and with them bracket() and the curve
+    void setChanged();    ///< other frames are open (or none yet)
+    void recipeChanged(); ///< settings, and with them bracket() and the curve
     void histogramChanged();
     void mergedChanged();
     void thumbnailsChanged();
     void problemsChanged();
     void viewReady(const ViewPicture &picture);
-    void kept(const QString &path);            ///< a file was written
-    void failed(const QString &message);       ///< some work did not succeed; nothing was lost
+    void kept(const QString &path);      ///< a file was written
+    void failed(const QString &message); ///< some work did not succeed; nothing was lost
     void jobsChanged();
 
 private:
@@ -131,7 +133,8 @@ private:
     std::optional<ToneCurve> curve_;
     std::optional<SceneHistogram> histogram_;
     MergedPtr merged_;
-    FrameChoice mergedChoice_; // the choice that merged_ and histogram_ were made for
+    FrameChoice mergedChoice_;     // the choice that was last sent to be merged
+    bool mergedIsCurrent_ = false; // merged_ and histogram_ are of that choice
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;

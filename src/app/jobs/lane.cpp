@@ -1,6 +1,7 @@
 #include "jobs/lane.h"
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 Lane::Lane(Policy policy, QObject *parent) : QObject(parent), policy_(policy)
 {

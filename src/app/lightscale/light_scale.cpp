@@ -1,11 +1,11 @@
 #include "lightscale/light_scale.h"
 
 #include "theme/theme.h"
+#include "widgets/number_text.h"
 
 #include <QCoreApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
-#include <QLocale>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
@@ -14,8 +14,10 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr double kLeft = 172.0, kRight = 16.0, kTop = 8.0, kAxisHeight = 22.0;
 constexpr double kBarsHeight = 52.0; // all frames together
@@ -24,17 +26,11 @@ const double kClipEv = -std::log2(0.18); // the clipping of a frame of 0 EV stan
 
 QString zoneName(int zone)
 {
-    static const std::array<const char *, 5> names{QT_TRANSLATE_NOOP("LightScale", "Blacks"), QT_TRANSLATE_NOOP("LightScale", "Shadows"),
-                                                   QT_TRANSLATE_NOOP("LightScale", "Middle"), QT_TRANSLATE_NOOP("LightScale", "Highlights"),
-                                                   QT_TRANSLATE_NOOP("LightScale", "Whites")};
+    static const std::array<const char *, 5> names{
+        QT_TRANSLATE_NOOP("LightScale", "Blacks"), QT_TRANSLATE_NOOP("LightScale", "Shadows"),
+        QT_TRANSLATE_NOOP("LightScale", "Middle"), QT_TRANSLATE_NOOP("LightScale", "Highlights"),
+        QT_TRANSLATE_NOOP("LightScale", "Whites")};
     return QCoreApplication::translate("LightScale", names[size_t(zone)]);
-}
-
-QString signedNumber(double value, int decimals)
-{
-    const QString text = QLocale().toString(std::abs(value), 'f', decimals);
-    const bool zero = text == QLocale().toString(0.0, 'f', decimals);
-    return zero ? text : (value < 0 ? QStringLiteral("\u2212") : QStringLiteral("+")) + text;
 }
 
 double clipEv(const BracketFrame &f)
@@ -46,22 +42,10 @@ double evOfSnr(const BracketFrame &f, double snr)
     return clipEv(f) + std::log2(f.frame->noise.levelOfSnr(snr));
 }
 
-QString shutterText(const BracketFrame &f)
+QString exposureText(const BracketFrame &f)
 {
-    const auto &seconds = f.frame->metadata.exposureSeconds;
-    if (!seconds)
-        return signedNumber(f.ev, 1) + QStringLiteral(" EV");
-    return *seconds < 0.3 ? QStringLiteral("1/%1").arg(std::lround(1.0 / *seconds)) : QLocale().toString(*seconds, 'g', 3) + QStringLiteral(" s");
-}
-
-/// "0.07 %", with enough digits to tell a little from nothing.
-QString percentText(double share)
-{
-    if (share <= 0.0)
-        return QStringLiteral("0 %");
-    if (share < 5e-5)
-        return QCoreApplication::translate("LightScale", "less than 0.01 %");
-    return QLocale().toString(share * 100.0, 'f', share < 0.01 ? 2 : 1) + QStringLiteral(" %");
+    const QString shutter = shutterText(f.frame->metadata);
+    return shutter.isEmpty() ? evText(f.ev) : shutter;
 }
 
 } // namespace
@@ -218,7 +202,8 @@ void LightScale::paintAxis(QPainter &painter) const
         if (!labelled)
             continue;
         painter.setPen(ev == 0 ? tokens().text : tokens().secondary);
-        painter.drawText(QRectF(x - 30, p.bottom() + 4, 60, 16), Qt::AlignCenter, ev == 0 ? tr("0 EV") : signedNumber(ev, 0));
+        painter.drawText(QRectF(x - 30, p.bottom() + 4, 60, 16), Qt::AlignCenter,
+                         ev == 0 ? tr("0 EV") : signedNumber(ev, 0));
     }
 }
 
@@ -298,7 +283,8 @@ void LightScale::paintBars(QPainter &painter) const
         if (const QImage image = document_->thumbnail(f.frame->id); !image.isNull()) {
             const double h = std::min(pitch - 0.4, 10.0), w = h * 1.5;
             const double shown = std::min(image.width() / 1.5, double(image.height())); // the middle, cropped to 3:2
-            const QRectF part(QPointF((image.width() - 1.5 * shown) / 2, (image.height() - shown) / 2), QSizeF(1.5 * shown, shown));
+            const QRectF part(QPointF((image.width() - 1.5 * shown) / 2, (image.height() - shown) / 2),
+                              QSizeF(1.5 * shown, shown));
             painter.setOpacity(f.used ? 1.0 : 0.4);
             painter.setRenderHint(QPainter::SmoothPixmapTransform);
             painter.drawImage(QRectF(x, y - h / 2, w, h), image, part);
@@ -308,7 +294,8 @@ void LightScale::paintBars(QPainter &painter) const
         if (labelled) {
             painter.setPen(f.used ? tokens().text : tokens().secondary);
             const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
-            painter.drawText(QPointF(x, y + 4), QStringLiteral("%1  %2%3").arg(f.number).arg(shutterText(f), reference));
+            painter.drawText(QPointF(x, y + 4),
+                             QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference));
         }
     }
 }
@@ -485,13 +472,21 @@ bool LightScale::event(QEvent *event)
     const auto *help = static_cast<QHelpEvent *>(event);
     const QPointF at = help->pos();
     if (const int zone = handleNear(at); zone >= 0)
-        QToolTip::showText(help->globalPos(), tr("Drag up or down: lightens or darkens the %1 of the picture; double click returns to neutral.")
-                                                  .arg(zoneName(zone).toLower()), this);
+        QToolTip::showText(
+            help->globalPos(),
+            tr("Drag up or down: lightens or darkens the %1 of the picture; double click returns to neutral.")
+                .arg(zoneName(zone).toLower()),
+            this);
     else if (at.x() > kLeft && at.y() < kTop + kBarsHeight)
-        QToolTip::showText(help->globalPos(), tr("One bar per frame: from its noise floor (fading) to its clipping point (the head)."), this);
+        QToolTip::showText(help->globalPos(),
+                           tr("One bar per frame: from its noise floor (fading) to its clipping point (the head)."),
+                           this);
     else
-        QToolTip::showText(help->globalPos(), tr("Scene light across in stops, lightness on the display upwards; grey hills: how much of the picture "
-                                                 "has that light; hatched: held by no frame."), this);
+        QToolTip::showText(
+            help->globalPos(),
+            tr("Scene light across in stops, lightness on the display upwards; grey hills: how much of the picture "
+               "has that light; hatched: held by no frame."),
+            this);
     return true;
 }
 

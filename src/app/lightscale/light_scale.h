@@ -8,9 +8,11 @@
 
 #include <optional>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
-class LightScale : public QWidget {
+class LightScale : public QWidget
+{
     Q_OBJECT
 public:
     explicit LightScale(Document *document, QWidget *parent = nullptr);
@@ -41,7 +43,7 @@ protected:
     bool event(QEvent *event) override;
 
 private:
-    QRectF plot() const;    ///< bars and curve
+    QRectF plot() const; ///< bars and curve
     QRectF curveArea() const;
     double yOfLightness(double lightness) const;
     int handleNear(const QPointF &position) const; ///< -1: none

@@ -5,7 +5,8 @@
 #include <QLabel>
 #include <QPushButton>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 ExportPanel::ExportPanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {
@@ -38,7 +39,8 @@ ExportPanel::ExportPanel(Document *document, QWidget *parent) : Panel(parent), d
     save->setToolTip(tr("Writes the picture at full size: TIFF with 16 bits, or JPEG."));
     picture->add(save);
     auto *radiance = new FoldGroup(tr("Radiance"), this);
-    auto *words = new QLabel(tr("The merged light before any tone, 32 bits a channel, as OpenEXR or Radiance HDR."), this);
+    auto *words =
+        new QLabel(tr("The merged light before any tone, 32 bits a channel, as OpenEXR or Radiance HDR."), this);
     words->setWordWrap(true);
     auto *saveRadiance = new QPushButton(tr("Save radiance…"), this);
     saveRadiance->setToolTip(tr("Writes the merged light as it is, for any other program."));

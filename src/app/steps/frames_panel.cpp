@@ -1,6 +1,7 @@
 #include "steps/frames_panel.h"
 
 #include "theme/theme.h"
+#include "widgets/number_text.h"
 
 #include <QCheckBox>
 #include <QCoreApplication>
@@ -9,32 +10,24 @@
 #include <QPainter>
 #include <QPushButton>
 
-#include <algorithm>
-#include <cmath>
-
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr QSize kThumbnail(66, 44);
-
-QString evText(double ev)
-{
-    if (std::abs(ev) < 0.005)
-        return QStringLiteral("0 EV");
-    return (ev < 0 ? QStringLiteral("\u2212") : QStringLiteral("+")) + QLocale().toString(std::abs(ev), 'g', 3) + QStringLiteral(" EV");
-}
 
 QString exposureText(const Metadata &m)
 {
     QStringList parts;
     if (m.exposureSeconds)
-        parts << (*m.exposureSeconds < 0.3 ? QStringLiteral("1/%1 s").arg(std::lround(1.0 / *m.exposureSeconds))
-                                           : QLocale().toString(*m.exposureSeconds, 'g', 3) + QStringLiteral(" s"));
+        parts << shutterText(m);
     if (m.fNumber)
         parts << QStringLiteral("f/") + QLocale().toString(*m.fNumber, 'g', 3);
     if (m.iso)
         parts << QStringLiteral("ISO %1").arg(*m.iso);
-    return parts.isEmpty() ? QCoreApplication::translate("FrameRow", "no exposure data") : parts.join(QStringLiteral("  "));
+    return parts.isEmpty() ? QCoreApplication::translate("FrameRow", "no exposure data")
+                           : parts.join(QStringLiteral("  "));
 }
 
 QPixmap pictureFor(const QImage &thumbnail, qreal ratio)
@@ -47,7 +40,9 @@ QPixmap pictureFor(const QImage &thumbnail, qreal ratio)
     QPainter painter(&out);
     painter.setRenderHint(QPainter::SmoothPixmapTransform);
     const QSizeF size = QSizeF(thumbnail.size()).scaled(kThumbnail, Qt::KeepAspectRatioByExpanding);
-    painter.drawImage(QRectF(QPointF((kThumbnail.width() - size.width()) / 2, (kThumbnail.height() - size.height()) / 2), size), thumbnail);
+    painter.drawImage(
+        QRectF(QPointF((kThumbnail.width() - size.width()) / 2, (kThumbnail.height() - size.height()) / 2), size),
+        thumbnail);
     return out;
 }
 
@@ -94,17 +89,19 @@ void FrameRow::show(const BracketFrame &f, bool reference, const QImage &thumbna
     use_->setEnabled(f.usable);
     use_->setAccessibleName(tr("Use frame %1, %2").arg(f.number).arg(name));
     picture_->setPixmap(pictureFor(thumbnail, devicePixelRatioF()));
-    exposure_->setText(QStringLiteral("<b>%1</b>&nbsp;&nbsp;%2").arg(f.number).arg(exposureText(f.frame->metadata).toHtmlEscaped()));
-    const auto percent = [](double share) { return QLocale().toString(100 * share, 'f', share < 0.01 ? 2 : 1); };
+    exposure_->setText(
+        QStringLiteral("<b>%1</b>&nbsp;&nbsp;%2").arg(f.number).arg(exposureText(f.frame->metadata).toHtmlEscaped()));
     shares_->setText(reference ? tr("%1 · reference").arg(evText(f.ev))
-                               : tr("%1 · %2 % clipped").arg(evText(f.ev), percent(f.measured.clippedShare)));
-    const QString all = tr("%1\n%2 x %3 pixels, %4, %5\n%6 % clipped, %7 % in the noise")
-                            .arg(name)
-                            .arg(f.frame->width)
-                            .arg(f.frame->height)
-                            .arg(QString::fromStdString(f.frame->format), QString::fromStdString(f.frame->codeValues.name),
-                                 percent(f.measured.clippedShare), percent(f.measured.darkShare));
-    for (QWidget *w : {static_cast<QWidget *>(picture_), static_cast<QWidget *>(exposure_), static_cast<QWidget *>(shares_)})
+                               : tr("%1 · %2 clipped").arg(evText(f.ev), percentText(f.measured.clippedShare)));
+    const QString all =
+        tr("%1\n%2 x %3 pixels, %4, %5\n%6 clipped, %7 in the noise")
+            .arg(name)
+            .arg(f.frame->width)
+            .arg(f.frame->height)
+            .arg(QString::fromStdString(f.frame->format), QString::fromStdString(f.frame->codeValues.name),
+                 percentText(f.measured.clippedShare), percentText(f.measured.darkShare));
+    for (QWidget *w :
+         {static_cast<QWidget *>(picture_), static_cast<QWidget *>(exposure_), static_cast<QWidget *>(shares_)})
         w->setToolTip(all);
     QStringList notices;
     for (const std::string &notice : f.notices)
@@ -148,7 +145,8 @@ void FramesPanel::refresh()
     while (shown_.size() > qsizetype(bracket.frames.size()))
         delete shown_.takeLast();
     for (size_t i = 0; i < bracket.frames.size(); ++i)
-        shown_[qsizetype(i)]->show(bracket.frames[i], i == bracket.reference, document_->thumbnail(bracket.frames[i].frame->id));
+        shown_[qsizetype(i)]->show(bracket.frames[i], i == bracket.reference,
+                                   document_->thumbnail(bracket.frames[i].frame->id));
     QStringList lines;
     for (const std::string &notice : bracket.notices)
         lines << QStringLiteral("\u26A0 ") + QString::fromStdString(notice);
@@ -164,7 +162,8 @@ void FramesPanel::setUsed(size_t index, bool used)
         next.frames.excluded.erase(frame.frame->id);
     else if (document_->bracket().used().size() > 1)
         next.frames.excluded.insert(frame.frame->id);
-    document_->setRecipe(next, used ? tr("use frame %1").arg(frame.number) : tr("leave out frame %1").arg(frame.number));
+    document_->setRecipe(next,
+                         used ? tr("use frame %1").arg(frame.number) : tr("leave out frame %1").arg(frame.number));
     refresh(); // the last frame cannot be left out: its mark comes back
 }
 

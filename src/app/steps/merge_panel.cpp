@@ -1,13 +1,15 @@
 #include "steps/merge_panel.h"
 
 #include "widgets/fold_group.h"
+#include "widgets/number_text.h"
 
 #include <QComboBox>
 #include <QLabel>
 #include <QLocale>
 #include <QPushButton>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {
@@ -52,8 +54,10 @@ void MergePanel::refresh()
     }
     while (sliders_.size() < qsizetype(bracket.frames.size())) {
         const int number = int(sliders_.size()) + 1;
-        auto *slider = new ValueSlider({tr("Frame %1").arg(number), tr("How much this frame counts where it and others hold the light"),
-                                        QStringLiteral("%"), 0, 200, 100, 5, 0}, this);
+        auto *slider = new ValueSlider({tr("Frame %1").arg(number),
+                                        tr("How much this frame counts where it and others hold the light"),
+                                        QStringLiteral("%"), 0, 200, 100, 5, 0},
+                                       this);
         connect(slider, &ValueSlider::changed, this, [this, number](double value, const QString &gesture) {
             const std::string &id = document_->bracket().frames[size_t(number - 1)].frame->id;
             Recipe next = document_->recipe();
@@ -83,9 +87,12 @@ void MergePanel::refreshFacts()
     const MergedSet *merged = document_->merged();
     const QSize size = document_->pictureSize();
     QStringList lines;
-    lines << tr("%1, %2 × %3 pixels").arg(countedFrames(qsizetype(document_->bracket().used().size()))).arg(size.width()).arg(size.height());
+    lines << tr("%1, %2 × %3 pixels")
+                 .arg(countedFrames(qsizetype(document_->bracket().used().size())))
+                 .arg(size.width())
+                 .arg(size.height());
     if (merged)
-        lines << tr("Clipped in every frame: %1 %").arg(QLocale().toString(100.0 * merged->clippedShare, 'f', 2));
+        lines << tr("Clipped in every frame: %1").arg(percentText(merged->clippedShare));
     if (document_->fullMergeReady())
         lines << tr("Merged in %1 s").arg(QLocale().toString(merged->seconds, 'f', merged->seconds < 1.0 ? 2 : 1));
     else

@@ -1,6 +1,7 @@
 #include "steps/panel.h"
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 Panel::Panel(QWidget *parent) : QScrollArea(parent)
 {

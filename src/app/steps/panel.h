@@ -8,7 +8,8 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 inline QString words(std::string_view text)
 {
@@ -17,8 +18,8 @@ inline QString words(std::string_view text)
 
 template <class S> SliderSpec sliderSpec(const RealField<S> &field)
 {
-    return {words(field.name), words(field.help), words(field.unit),    field.minimum, field.maximum,
-            field.neutral,     field.step,        field.decimals};
+    return {words(field.name), words(field.help), words(field.unit), field.minimum,
+            field.maximum,     field.neutral,     field.step,        field.decimals};
 }
 
 template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field, QWidget *parent)
@@ -30,7 +31,8 @@ template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field,
 }
 
 /// A column of groups that scrolls when the window is low.
-class Panel : public QScrollArea {
+class Panel : public QScrollArea
+{
     Q_OBJECT
 public:
     explicit Panel(QWidget *parent = nullptr);

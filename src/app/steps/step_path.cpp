@@ -5,7 +5,8 @@
 #include <QHBoxLayout>
 #include <QPainter>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
 {

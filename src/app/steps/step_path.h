@@ -5,9 +5,11 @@
 #include <QList>
 #include <QWidget>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
-class StepTab : public QAbstractButton {
+class StepTab : public QAbstractButton
+{
     Q_OBJECT
 public:
     explicit StepTab(const QString &name, QWidget *parent);
@@ -22,7 +24,8 @@ private:
     bool marked_ = false;
 };
 
-class StepPath : public QWidget {
+class StepPath : public QWidget
+{
     Q_OBJECT
 public:
     StepPath(const QStringList &names, QWidget *parent = nullptr);

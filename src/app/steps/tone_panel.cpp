@@ -4,7 +4,8 @@
 
 #include <QPushButton>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 TonePanel::TonePanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {

@@ -9,22 +9,24 @@
 class QPainter;
 class QPointF;
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 struct Tokens {
-    QColor chrome, panel, field, line;   // surfaces from dark to light, hairlines
-    QColor text, secondary;              // on chrome and panel alike
-    QColor track, fill;                  // of a slider: the way and the part from neutral
-    QColor egg, chosen, eggOutline;      // handle at rest, a choice that is taken
-    QColor accent, accentOutline;        // active step and live handle, nothing else
-    QColor bars, histogram;              // on the light scale
+    QColor chrome, panel, field, line; // surfaces from dark to light, hairlines
+    QColor text, secondary;            // on chrome and panel alike
+    QColor track, fill;                // of a slider: the way and the part from neutral
+    QColor egg, chosen, eggOutline;    // handle at rest, a choice that is taken
+    QColor accent, accentOutline;      // active step and live handle, nothing else
+    QColor bars, histogram;            // on the light scale
     bool dark;
 };
 
 enum class ThemeChoice { Eggshell, Dusk, Desktop };
 
 /// The running theme. One for the application; change it with set().
-class Theme : public QObject {
+class Theme : public QObject
+{
     Q_OBJECT
 public:
     static Theme &instance();

@@ -4,12 +4,14 @@
 #include <QHBoxLayout>
 #include <QToolButton>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent) : QWidget(parent)
 {
     setAccessibleName(name);
-    setStyleSheet(QStringLiteral("QToolButton:!checked { background: palette(window); } QToolButton { padding: 3px 4px; }"));
+    setStyleSheet(
+        QStringLiteral("QToolButton:!checked { background: palette(window); } QToolButton { padding: 3px 4px; }"));
     auto *layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(3);

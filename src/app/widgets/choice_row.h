@@ -6,9 +6,11 @@
 
 class QButtonGroup;
 
-namespace yolk::app {
+namespace yolk::app
+{
 
-class ChoiceRow : public QWidget {
+class ChoiceRow : public QWidget
+{
     Q_OBJECT
 public:
     struct Item {

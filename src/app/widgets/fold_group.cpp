@@ -6,7 +6,8 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-namespace yolk::app {
+namespace yolk::app
+{
 
 FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
 {
@@ -23,8 +24,9 @@ FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
     QFont bold = font();
     bold.setWeight(QFont::DemiBold);
     heading_->setFont(bold);
-    heading_->setStyleSheet(QStringLiteral("QToolButton, QToolButton:checked { background: transparent; color: palette(window-text);"
-                                           " text-align: left; padding: 3px 0px; }"));
+    heading_->setStyleSheet(
+        QStringLiteral("QToolButton, QToolButton:checked { background: transparent; color: palette(window-text);"
+                       " text-align: left; padding: 3px 0px; }"));
     body_ = new QWidget(this);
     layout_ = new QVBoxLayout(body_);
     layout_->setContentsMargins(0, 0, 0, 6);
@@ -57,7 +59,8 @@ void FoldGroup::setOpen(bool open)
 void FoldGroup::showState()
 {
     body_->setVisible(heading_->isChecked());
-    heading_->setIcon(themedIcon(heading_->isChecked() ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
+    heading_->setIcon(
+        themedIcon(heading_->isChecked() ? QStringLiteral("chevron-down") : QStringLiteral("chevron-right")));
 }
 
 } // namespace yolk::app

@@ -1,6 +1,7 @@
 #include "widgets/value_slider.h"
 
 #include "theme/theme.h"
+#include "widgets/number_text.h"
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -13,8 +14,10 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app {
-namespace {
+namespace yolk::app
+{
+namespace
+{
 
 constexpr double kMargin = 7.0, kEggHeight = 15.0;
 constexpr int kFinePerStep = 10;
@@ -32,7 +35,8 @@ SliderTrack::SliderTrack(const SliderSpec &spec, QWidget *parent)
 {
     setOrientation(Qt::Horizontal);
     setFocusPolicy(Qt::StrongFocus);
-    setRange(int(std::lround(spec.minimum / spec.step * kFinePerStep)), int(std::lround(spec.maximum / spec.step * kFinePerStep)));
+    setRange(int(std::lround(spec.minimum / spec.step * kFinePerStep)),
+             int(std::lround(spec.maximum / spec.step * kFinePerStep)));
     setSingleStep(kFinePerStep);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     // Assistive technology moves the integer value of the base class.
@@ -177,8 +181,7 @@ ValueSlider::ValueSlider(const SliderSpec &spec, QWidget *parent) : QWidget(pare
     edit_->setFixedWidth(92);
     edit_->setFixedHeight(18);
     label->setBuddy(edit_);
-    const QString tip = spec.unit.isEmpty() ? spec.help + QLatin1Char('.')
-                                            : tr("%1 (%2).").arg(spec.help, spec.unit);
+    const QString tip = spec.unit.isEmpty() ? spec.help + QLatin1Char('.') : tr("%1 (%2).").arg(spec.help, spec.unit);
     for (QWidget *w : {static_cast<QWidget *>(label), static_cast<QWidget *>(edit_), static_cast<QWidget *>(track_)})
         w->setToolTip(tip);
     edit_->setAccessibleName(tr("%1, value").arg(spec.name));
@@ -218,10 +221,8 @@ void ValueSlider::setValue(double value)
 void ValueSlider::showValue()
 {
     const double value = track_->real();
-    QString text = QLocale().toString(std::abs(value), 'f', spec_.decimals);
-    const bool zero = text == QLocale().toString(0.0, 'f', spec_.decimals);
-    if (spec_.minimum < 0 && !zero)
-        text.prepend(value < 0 ? QStringLiteral("\u2212 ") : QStringLiteral("+ "));
+    QString text =
+        spec_.minimum < 0 ? signedNumber(value, spec_.decimals) : QLocale().toString(value, 'f', spec_.decimals);
     if (!spec_.unit.isEmpty())
         text += QLatin1Char(' ') + spec_.unit;
     edit_->setText(text);

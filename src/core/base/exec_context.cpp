@@ -10,7 +10,8 @@
 #include <numeric>
 #include <vector>
 
-namespace yolk {
+namespace yolk
+{
 
 void SerialRunner::run(int count, const std::function<void(int)> &task)
 {

@@ -9,7 +9,8 @@
 #include <vector>
 #include <xxhash.h>
 
-namespace yolk {
+namespace yolk
+{
 
 struct Hasher::State {
     XXH3_state_t *xxh = XXH3_createState();
@@ -22,7 +23,9 @@ std::string Hash128::hex() const
     return textOf("%016llx%016llx", static_cast<unsigned long long>(high), static_cast<unsigned long long>(low));
 }
 
-Hasher::Hasher() : state_(std::make_unique<State>()) {}
+Hasher::Hasher() : state_(std::make_unique<State>())
+{
+}
 Hasher::~Hasher() = default;
 
 Hasher &Hasher::bytes(std::span<const std::byte> data)

@@ -5,7 +5,8 @@
 #include <cstdarg>
 #include <cstdio>
 
-namespace yolk {
+namespace yolk
+{
 
 std::string textOf(const char *format, ...)
 {

@@ -8,8 +8,10 @@
 #include <algorithm>
 #include <cstring>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 constexpr size_t kCurveSize = 4096;
 
@@ -60,7 +62,7 @@ std::vector<std::byte> bytesOf(const Profile &profile)
         throw Error("the colour profile could not be made");
     // The library stamps the time of day into the header; the same picture must give the same file.
     constexpr std::array<unsigned char, 12> kDate{0x07, 0xEA, 0, 1, 0, 1}; // 2026-01-01 00:00:00
-    constexpr size_t kDateAt = 24;                                          // [ICC1] table 17
+    constexpr size_t kDateAt = 24;                                         // [ICC1] table 17
     std::memcpy(out.data() + kDateAt, kDate.data(), kDate.size());
     return out;
 }

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 constexpr Matrix3 kXyzToCones{{0.8189330101, 0.3618667424, -0.1288597137, //
                                0.0329845436, 0.9293118715, 0.0361456387,  //
@@ -58,7 +60,7 @@ Vector3 mapIntoGamut(const Vector3 &rgb, const OklabSpace &space)
         return {0, 0, 0};
     if (lab.L >= 1.0)
         return {1, 1, 1};
-    double low = 0.0, high = 1.0; // grey is inside, the colour itself is not
+    double low = 0.0, high = 1.0;   // grey is inside, the colour itself is not
     constexpr double kSlack = 1e-4; // rounding of the published matrices: grey itself misses the cube by some 1e-5
     for (int i = 0; i < 12; ++i) {
         const double middle = (low + high) / 2;

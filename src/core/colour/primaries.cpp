@@ -2,7 +2,8 @@
 
 #include "base/errors.h"
 
-namespace yolk {
+namespace yolk
+{
 
 Vector3 Matrix3::operator*(const Vector3 &v) const
 {

@@ -4,7 +4,8 @@
 #include <array>
 #include <cstddef>
 
-namespace yolk {
+namespace yolk
+{
 
 using Vector3 = std::array<double, 3>;
 
@@ -29,7 +30,7 @@ struct Primaries {
     bool operator==(const Primaries &) const = default;
 };
 
-inline constexpr Chromaticity kD65{0.3127, 0.3290}, kD50{0.3457, 0.3585}; // [CIE15]
+inline constexpr Chromaticity kD65{0.3127, 0.3290}, kD50{0.3457, 0.3585};                  // [CIE15]
 inline constexpr Primaries kRec709{{0.640, 0.330}, {0.300, 0.600}, {0.150, 0.060}, kD65};  // [BT709]
 inline constexpr Primaries kRec2020{{0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, kD65}; // [BT2020]
 inline constexpr Primaries kP3{{0.680, 0.320}, {0.265, 0.690}, {0.150, 0.060}, kD65};      // [RP431], white D65

@@ -3,8 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 constexpr double kSameExposure = 0.1; // EV; closer frames repeat each other
 
@@ -99,7 +101,8 @@ Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const Measure
 
     const Frame &typicalSize = *frames[mostTypical(frames, &sameSize)];
     std::vector<FramePtr> sized;
-    std::ranges::copy_if(frames, std::back_inserter(sized), [&](const FramePtr &f) { return sameSize(*f, typicalSize); });
+    std::ranges::copy_if(frames, std::back_inserter(sized),
+                         [&](const FramePtr &f) { return sameSize(*f, typicalSize); });
     const Frame &typicalColour = *sized[mostTypical(sized, &sameColour)];
 
     Bracket out;

@@ -2,8 +2,10 @@
 
 #include <cmath>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 double nearestStep(double log2Value, double steps)
 {
@@ -83,15 +85,16 @@ std::vector<std::optional<double>> statedExposures(std::span<const Metadata> set
         std::optional<double> seconds;
         if (m.exposureSeconds) {
             seconds = exactSeconds(*m.exposureSeconds, family);
-            constexpr double kAgree = 0.12; // EV; beyond it one of the two tags is wrong, and ExposureTime is the checked one
+            constexpr double kAgree =
+                0.12; // EV; beyond it one of the two tags is wrong, and ExposureTime is the checked one
             if (family == StepFamily::AsWritten && m.shutterApex &&
                 std::abs(std::log2(*seconds) + *m.shutterApex) < kAgree)
                 seconds = std::exp2(-*m.shutterApex);
         } else if (m.shutterApex) {
             seconds = std::exp2(-*m.shutterApex);
         }
-        out.push_back(seconds ? std::optional(relativeExposure(*seconds, exactFNumber(m.fNumber.value_or(fNumber), family),
-                                                               m.iso.value_or(iso)))
+        out.push_back(seconds ? std::optional(relativeExposure(
+                                    *seconds, exactFNumber(m.fNumber.value_or(fNumber), family), m.iso.value_or(iso)))
                               : std::nullopt);
     }
     return out;

@@ -12,13 +12,14 @@
 #include <memory>
 #include <string>
 
-namespace yolk {
+namespace yolk
+{
 
 /// Immutable once loaded; passed between threads as FramePtr.
 struct Frame {
-    std::string path, name;   ///< name is the file's name without folders
-    std::string id;           ///< content hash, 32 hexadecimal digits
-    std::string format;       ///< "JPEG"
+    std::string path, name;    ///< name is the file's name without folders
+    std::string id;            ///< content hash, 32 hexadecimal digits
+    std::string format;        ///< "JPEG"
     int width = 0, height = 0; ///< upright
     int bits = 8;
     Metadata metadata;

@@ -9,7 +9,8 @@
 #include <span>
 #include <vector>
 
-namespace yolk {
+namespace yolk
+{
 
 enum class ExposureSource {
     Stated,    ///< from metadata

@@ -2,7 +2,8 @@
 
 #include <algorithm>
 
-namespace yolk {
+namespace yolk
+{
 
 NoiseModel defaultNoise(int bits, double iso)
 {

@@ -13,7 +13,8 @@
 #include <type_traits>
 #include <utility>
 
-namespace yolk {
+namespace yolk
+{
 
 struct Shape {
     int width = 0, height = 0, planes = 0;
@@ -31,7 +32,8 @@ struct Rect {
     bool empty() const { return x1 <= x0 || y1 <= y0; }
 };
 
-template <class T> class ImageView {
+template <class T> class ImageView
+{
 public:
     ImageView() = default;
     ImageView(T *data, Shape shape, ptrdiff_t rowStride, ptrdiff_t planeStride)
@@ -40,35 +42,59 @@ public:
     }
     /// A view of constant pixels from one of changeable ones.
     template <class U>
-        requires std::is_same_v<T, const U>
-    ImageView(const ImageView<U> &other)
-        : ImageView(other.data(), other.shape(), other.rowStride(), other.planeStride())
-    {
-    }
+        requires std::is_same_v<T, const U> ImageView(const ImageView<U> &other)
+            : ImageView(other.data(), other.shape(), other.rowStride(), other.planeStride())
+        {
+        }
 
-    Shape shape() const { return shape_; }
-    int width() const { return shape_.width; }
-    int height() const { return shape_.height; }
-    int planes() const { return shape_.planes; }
-    T *data() const { return data_; }
-    ptrdiff_t rowStride() const { return rowStride_; }     ///< in elements
-    ptrdiff_t planeStride() const { return planeStride_; } ///< in elements
-    T *row(int plane, int y) const { return data_ + plane * planeStride_ + y * rowStride_; }
+        Shape shape() const
+        {
+            return shape_;
+        }
+        int width() const
+        {
+            return shape_.width;
+        }
+        int height() const
+        {
+            return shape_.height;
+        }
+        int planes() const
+        {
+            return shape_.planes;
+        }
+        T *data() const
+        {
+            return data_;
+        }
+        ptrdiff_t rowStride() const
+        {
+            return rowStride_;
+        } ///< in elements
+        ptrdiff_t planeStride() const
+        {
+            return planeStride_;
+        } ///< in elements
+        T *row(int plane, int y) const
+        {
+            return data_ + plane * planeStride_ + y * rowStride_;
+        }
 
-    ImageView crop(Rect r) const
-    {
-        return ImageView(data_ + r.y0 * rowStride_ + r.x0, {r.width(), r.height(), shape_.planes}, rowStride_,
-                         planeStride_);
-    }
+        ImageView crop(Rect r) const
+        {
+            return ImageView(data_ + r.y0 * rowStride_ + r.x0, {r.width(), r.height(), shape_.planes}, rowStride_,
+                             planeStride_);
+        }
 
-private:
-    T *data_ = nullptr;
-    Shape shape_;
-    ptrdiff_t rowStride_ = 0, planeStride_ = 0;
+    private:
+        T *data_ = nullptr;
+        Shape shape_;
+        ptrdiff_t rowStride_ = 0, planeStride_ = 0;
 };
 
 /// Move only and zeroed; large images get their zeros from the kernel page by page, as they are touched.
-template <class T> class Image {
+template <class T> class Image
+{
     static_assert(std::is_trivially_copyable_v<T>);
 
 public:
@@ -76,8 +102,8 @@ public:
     explicit Image(Shape shape) : shape_(shape)
     {
         if (shape.width < 0 || shape.height < 0 || shape.planes < 0)
-            throw ArgumentError(textOf("image of %d x %d x %d: sizes must not be negative", shape.width, shape.height,
-                                       shape.planes));
+            throw ArgumentError(
+                textOf("image of %d x %d x %d: sizes must not be negative", shape.width, shape.height, shape.planes));
         constexpr size_t kAlign = 64;
         const size_t rowBytes = (size_t(shape.width) * sizeof(T) + kAlign - 1) / kAlign * kAlign;
         rowStride_ = ptrdiff_t(rowBytes / sizeof(T));

@@ -4,8 +4,10 @@
 #include <cmath>
 #include <vector>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 // The source samples that make one output sample, and their weights (sum 1).
 struct Taps {

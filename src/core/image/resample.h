@@ -4,7 +4,8 @@
 #include "base/exec_context.h"
 #include "image/image.h"
 
-namespace yolk {
+namespace yolk
+{
 
 /// A rectangle with fractions of pixels.
 struct RealRect {

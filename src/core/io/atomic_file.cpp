@@ -10,7 +10,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-namespace yolk {
+namespace yolk
+{
 
 AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
 {
@@ -18,7 +19,8 @@ AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
     if (std::filesystem::is_directory(target))
         throw OutputError(path_, "is a folder");
     // Hidden, and with the suffix kept: the format libraries look at it.
-    temporary_ = (target.parent_path() / ("." + target.stem().string() + ".XXXXXX" + target.extension().string())).string();
+    temporary_ =
+        (target.parent_path() / ("." + target.stem().string() + ".XXXXXX" + target.extension().string())).string();
     const int fd = mkstemps(temporary_.data(), int(target.extension().string().size()));
     if (fd < 0) {
         temporary_.clear();

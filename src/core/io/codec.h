@@ -10,7 +10,8 @@
 #include <string>
 #include <vector>
 
-namespace yolk {
+namespace yolk
+{
 
 /// What a file says of itself before its pixels are read.
 struct PictureInfo {

@@ -8,10 +8,13 @@
 #include <cstdio>
 #include <cstring>
 #include <jpeglib.h>
-#include <jerror.h>
 
-namespace yolk {
-namespace {
+#include <jerror.h> // after jpeglib.h, which it extends
+
+namespace yolk
+{
+namespace
+{
 
 struct JpegFailure {
     std::string reason;
@@ -52,7 +55,8 @@ void setUp(jpeg_error_mgr &errors)
     errors.output_message = [](j_common_ptr) {};
 }
 
-class Reader {
+class Reader
+{
 public:
     explicit Reader(const std::string &path) : file_(std::fopen(path.c_str(), "rb"), &std::fclose)
     {

@@ -4,7 +4,8 @@
 #include <optional>
 #include <string>
 
-namespace yolk {
+namespace yolk
+{
 
 /// Exif orientation, values as in the tag: how the stored picture must be turned to stand upright.
 enum class Orientation {

@@ -7,8 +7,10 @@
 #include <cstring>
 #include <png.h>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 struct PngFailure {
     std::string reason;
@@ -19,13 +21,15 @@ struct PngFailure {
     throw PngFailure{text};
 }
 
-class Reader {
+class Reader
+{
 public:
     explicit Reader(const std::string &path) : file_(std::fopen(path.c_str(), "rb"), &std::fclose)
     {
         if (!file_)
             throw InputError(path, std::strerror(errno));
-        png = png_create_read_struct(PNG_LIBPNG_VER_STRING, nullptr, &throwFailure, [](png_structp, png_const_charp) {});
+        png =
+            png_create_read_struct(PNG_LIBPNG_VER_STRING, nullptr, &throwFailure, [](png_structp, png_const_charp) {});
         info = png ? png_create_info_struct(png) : nullptr;
         if (!info)
             throw std::bad_alloc();

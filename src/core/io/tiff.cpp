@@ -10,8 +10,10 @@
 #include <tiffio.h>
 #include <unistd.h>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 // libtiff's handlers are global and print; they are silenced once, and a reason is given from what was being done.
 void silence()
@@ -44,7 +46,7 @@ template <class T> T tagOf(TIFF *tiff, uint32_t tag)
 
 bool recognises(std::span<const std::byte> head)
 {
-    const auto is = [&](const char (&magic)[5]) { return head.size() >= 4 && std::memcmp(head.data(), magic, 4) == 0; };
+    const auto is = [&](const char(&magic)[5]) { return head.size() >= 4 && std::memcmp(head.data(), magic, 4) == 0; };
     return is("II\x2a\0") || is("MM\0\x2a") || is("II\x2b\0") || is("MM\0\x2b");
 }
 
@@ -59,9 +61,11 @@ Layout layoutOf(TIFF *tiff, const std::string &path)
 {
     const auto width = tagOf<uint32_t>(tiff, TIFFTAG_IMAGEWIDTH), height = tagOf<uint32_t>(tiff, TIFFTAG_IMAGELENGTH);
     checkSize(path, width, height);
-    const int bits = tagOf<uint16_t>(tiff, TIFFTAG_BITSPERSAMPLE), samples = tagOf<uint16_t>(tiff, TIFFTAG_SAMPLESPERPIXEL);
+    const int bits = tagOf<uint16_t>(tiff, TIFFTAG_BITSPERSAMPLE),
+              samples = tagOf<uint16_t>(tiff, TIFFTAG_SAMPLESPERPIXEL);
     if (tagOf<uint16_t>(tiff, TIFFTAG_SAMPLEFORMAT) != SAMPLEFORMAT_UINT || (bits != 8 && bits != 16))
-        throw InputError(path, textOf("is a TIFF of %d bits that cannot be read as a frame (8 or 16 bit integers can)", bits));
+        throw InputError(
+            path, textOf("is a TIFF of %d bits that cannot be read as a frame (8 or 16 bit integers can)", bits));
     uint16_t photometric = 0;
     if (!TIFFGetField(tiff, TIFFTAG_PHOTOMETRIC, &photometric))
         throw InputError(path, "is a TIFF that does not say what its samples mean");
@@ -96,7 +100,8 @@ PictureInfo readInfo(const std::string &path)
 }
 
 /// Hands out stored rows in order from strips or tiles.
-class RowSource {
+class RowSource
+{
 public:
     RowSource(TIFF *tiff, const Layout &layout, const std::string &path) : tiff_(tiff), path_(path)
     {
@@ -173,16 +178,19 @@ void readRows(const std::string &path, int, const RowSink &sink)
     const Layout layout = layoutOf(tiff.get(), path);
     RowSource source(tiff.get(), layout, path);
     if (layout.info.bits == 8)
-        deliver<uint8_t>(source, layout, [&](int y, std::span<const uint8_t> row) { sink(y, {.eight = row, .sixteen = {}}); });
+        deliver<uint8_t>(source, layout,
+                         [&](int y, std::span<const uint8_t> row) { sink(y, {.eight = row, .sixteen = {}}); });
     else
-        deliver<uint16_t>(source, layout, [&](int y, std::span<const uint16_t> row) { sink(y, {.eight = {}, .sixteen = row}); });
+        deliver<uint16_t>(source, layout,
+                          [&](int y, std::span<const uint16_t> row) { sink(y, {.eight = {}, .sixteen = row}); });
 }
 
 } // namespace
 
 extern const Codec kTiffCodec{"TIFF", &recognises, &readInfo, [](int) { return 1; }, &readRows};
 
-void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile, const FillRow16 &fill)
+void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
+               const FillRow16 &fill)
 {
     if (width < 1 || height < 1)
         throw ArgumentError(textOf("TIFF of %d x %d pixels: sides must be at least 1", width, height));

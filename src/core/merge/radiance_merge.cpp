@@ -8,14 +8,16 @@
 #include <numeric>
 #include <vector>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 /// Constants of one frame, ready for the row loop.
 struct Weighing {
-    float exposure, inverse;       // e, 1 / e
-    float gain, read;              // of its noise model
-    float low, slope;              // soft approach to clipping: s = 1 at low, 0 at low + 1 / slope
+    float exposure, inverse; // e, 1 / e
+    float gain, read;        // of its noise model
+    float low, slope;        // soft approach to clipping: s = 1 at low, 0 at low + 1 / slope
     float influence;
 };
 
@@ -23,7 +25,7 @@ Weighing weighingOf(const Exposure &e)
 {
     const double high = std::max(0.5, 1.0 - 4.0 * std::sqrt(e.noise.variance(1.0)));
     const double low = high * std::exp2(-0.1);
-    return {float(e.exposure), float(1.0 / e.exposure), float(e.noise.gain), float(e.noise.readVariance),
+    return {float(e.exposure), float(1.0 / e.exposure),   float(e.noise.gain), float(e.noise.readVariance),
             float(low),        float(1.0 / (high - low)), float(e.influence)};
 }
 
@@ -39,11 +41,13 @@ void check(std::span<const Exposure> in)
             throw ArgumentError(textOf("merge: frame %zu is %d x %d x %d, the first %d x %d x %d", i + 1, s.width,
                                        s.height, s.planes, shape.width, shape.height, shape.planes));
         if (!(e.exposure >= 1e-9 && e.exposure <= 1e9))
-            throw ArgumentError(textOf("merge: exposure of frame %zu = %g: must lie in 1e-9 to 1e9", i + 1, e.exposure));
+            throw ArgumentError(
+                textOf("merge: exposure of frame %zu = %g: must lie in 1e-9 to 1e9", i + 1, e.exposure));
         if (!(e.noise.gain >= 0.0 && e.noise.readVariance > 0.0 && e.noise.gain < 1.0 && e.noise.readVariance < 1.0))
             throw ArgumentError(textOf("merge: noise of frame %zu is out of range", i + 1));
         if (!(e.influence > 0.0 && e.influence <= 2.0))
-            throw ArgumentError(textOf("merge: influence of frame %zu = %g: must lie above 0, up to 2", i + 1, e.influence));
+            throw ArgumentError(
+                textOf("merge: influence of frame %zu = %g: must lie above 0, up to 2", i + 1, e.influence));
     }
 }
 

@@ -1,6 +1,7 @@
 #include "recipe/history.h"
 
-namespace yolk {
+namespace yolk
+{
 
 bool History::push(Recipe recipe, std::string what, const std::string &gesture)
 {

@@ -4,15 +4,18 @@
 
 #include <cmath>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 using nlohmann::json;
 
 constexpr const char *kFormat = "yolk-recipe";
 
 /// Takes keys out of an object as they are read, so that what stays is unknown.
-class Section {
+class Section
+{
 public:
     Section(json &parent, std::string key) : path_(std::move(key)), parent_(parent)
     {
@@ -105,8 +108,9 @@ ReadRecipe parseRecipe(const std::string &text)
     if (!version.is_number_integer() || version.get<long long>() < 1)
         throw ArgumentError("version: must be a whole number from 1");
     if (version.get<long long>() > kRecipeVersion)
-        throw ArgumentError("was written by a newer Yolk (settings version " + std::to_string(version.get<long long>()) +
-                            ", this one reads up to " + std::to_string(kRecipeVersion) + ")");
+        throw ArgumentError("was written by a newer Yolk (settings version " +
+                            std::to_string(version.get<long long>()) + ", this one reads up to " +
+                            std::to_string(kRecipeVersion) + ")");
     root.erase("format");
     root.erase("version");
 

@@ -6,13 +6,14 @@
 #include <string>
 #include <vector>
 
-namespace yolk {
+namespace yolk
+{
 
 inline constexpr int kRecipeVersion = 1;
 
 struct ReadRecipe {
     Recipe recipe;
-    std::string unknown;           ///< JSON object of keys this release does not know; empty when there are none
+    std::string unknown; ///< JSON object of keys this release does not know; empty when there are none
     std::vector<std::string> unknownPaths; ///< for a message
 };
 

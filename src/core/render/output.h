@@ -6,7 +6,8 @@
 
 #include <string>
 
-namespace yolk {
+namespace yolk
+{
 
 inline constexpr const char *kSoftware = "Yolk 0.1";
 

@@ -7,8 +7,10 @@
 #include <cmath>
 #include <numeric>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 enum class Stage : int { Decode, Merge, Level, Scene };
 
@@ -52,8 +54,14 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, int reduction, E
                              used[i]->frame->noise, used[i]->influence});
     ExecContext merging = ctx.part(0.8, 1.0);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
-    MergedSet out{mergeRadiance(exposures, merging), reference.codeValues.toRec2020, reduction,
-                  reference.width, reference.height, {}, 0.0, 0.0};
+    MergedSet out{mergeRadiance(exposures, merging),
+                  reference.codeValues.toRec2020,
+                  reduction,
+                  reference.width,
+                  reference.height,
+                  {},
+                  0.0,
+                  0.0};
     for (const BracketFrame *f : used)
         out.frameIds.push_back(f->frame->id);
     long long clipped = 0;
@@ -116,9 +124,9 @@ std::vector<float> sortedEvs(const Image<float> &scene)
     evs.reserve(scene.shape().pixels());
     for (int y = 0; y < scene.height(); ++y)
         for (int x = 0; x < scene.width(); ++x)
-            evs.push_back(float(evOfLuminance(kLuminance2020[0] * scene.row(0, y)[x] +
-                                              kLuminance2020[1] * scene.row(1, y)[x] +
-                                              kLuminance2020[2] * scene.row(2, y)[x])));
+            evs.push_back(
+                float(evOfLuminance(kLuminance2020[0] * scene.row(0, y)[x] + kLuminance2020[1] * scene.row(1, y)[x] +
+                                    kLuminance2020[2] * scene.row(2, y)[x])));
     std::ranges::sort(evs);
     return evs;
 }

@@ -16,7 +16,8 @@
 #include <memory>
 #include <vector>
 
-namespace yolk {
+namespace yolk
+{
 
 /// Raised when the same frames and recipe would give other pixels.
 inline constexpr int kProcessVersion = 1;
@@ -55,10 +56,10 @@ struct MergedSet {
     Merged pixels;
     Matrix3 toRec2020;
     int reduction = 1;
-    int fullWidth = 0, fullHeight = 0;          ///< of the unreduced picture
-    std::vector<std::string> frameIds;          ///< of the share planes, dark to bright
-    double clippedShare = 0.0;                  ///< of the pixels: clipped in every frame
-    double seconds = 0.0;                       ///< that decoding and merging took
+    int fullWidth = 0, fullHeight = 0; ///< of the unreduced picture
+    std::vector<std::string> frameIds; ///< of the share planes, dark to bright
+    double clippedShare = 0.0;         ///< of the pixels: clipped in every frame
+    double seconds = 0.0;              ///< that decoding and merging took
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
@@ -68,8 +69,8 @@ MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Frame
 
 /// Which part of the picture, how large, and from which decode.
 struct RenderRequest {
-    int reduction = 1; ///< of the decode: 1 is the full picture, 2, 4, 8, ... a faster one
-    RealRect region;   ///< in full-resolution pixels of the reference frame; empty: all
+    int reduction = 1;         ///< of the decode: 1 is the full picture, 2, 4, 8, ... a faster one
+    RealRect region;           ///< in full-resolution pixels of the reference frame; empty: all
     int width = 0, height = 0; ///< of the result; 0: one pixel per decoded pixel of the region
 };
 

@@ -1,6 +1,7 @@
 #include "render/stage_cache.h"
 
-namespace yolk {
+namespace yolk
+{
 
 StageCache::Value StageCache::find(const Hash128 &key)
 {

@@ -10,9 +10,11 @@
 #include <memory>
 #include <mutex>
 
-namespace yolk {
+namespace yolk
+{
 
-class StageCache {
+class StageCache
+{
 public:
     explicit StageCache(size_t capacityBytes) : capacity_(capacityBytes) {}
 

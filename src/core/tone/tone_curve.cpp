@@ -8,8 +8,10 @@
 #include <bit>
 #include <cmath>
 
-namespace yolk {
-namespace {
+namespace yolk
+{
+namespace
+{
 
 constexpr double kGrey = 0.18;
 constexpr double kGreyOdds = kGrey / (1.0 - kGrey); // m at v = 0: m / (1 + m) = 0.18
@@ -97,7 +99,8 @@ ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start) : set
         zonesNeutral_ = zonesNeutral_ && value == 0.0;
         knots_[k + 1] = kZoneLightness[k];
         // At least half a step of lightness between neighbours, whatever is asked of both.
-        values_[k + 1] = std::max(values_[k] + 0.5, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
+        values_[k + 1] =
+            std::max(values_[k] + 0.5, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
         values_[k + 1] = std::min(values_[k + 1], 100.0 - 0.5 * double(kZones.size() - k));
     }
     // Fritsch-Carlson tangents by harmonic means [FritschButland1984]; the ends take their secants.
@@ -121,7 +124,8 @@ double ToneCurve::base(double ev) const
 double ToneCurve::remapped(double lightness) const
 {
     const double x = std::clamp(lightness, 0.0, 100.0);
-    const size_t i = std::min<size_t>(size_t(std::ranges::upper_bound(knots_, x) - knots_.begin()), knots_.size() - 1) - 1;
+    const size_t i =
+        std::min<size_t>(size_t(std::ranges::upper_bound(knots_, x) - knots_.begin()), knots_.size() - 1) - 1;
     const double h = knots_[i + 1] - knots_[i], t = (x - knots_[i]) / h;
     const double a = values_[i], b = values_[i + 1], da = tangents_[i] * h, db = tangents_[i + 1] * h;
     return a + t * (da + t * (3 * (b - a) - 2 * da - db + t * (2 * (a - b) + da + db)));
@@ -165,7 +169,8 @@ double zoneValueFor(const ToneSettings &settings, const ToneStart &start, int in
     return (low + high) / 2;
 }
 
-namespace {
+namespace
+{
 
 // The curve as gain = display / scene luminance, tabulated over the bits of a float: kPerOctave steps an octave,
 // linear between them, from 2^kFirstOctave on. Luminance below counts as that, above as the last.

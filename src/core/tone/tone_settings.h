@@ -5,12 +5,14 @@
 
 #include <array>
 
-namespace yolk {
+namespace yolk
+{
 
 enum class ToneMethod { Plain, Global };
 
 inline constexpr std::array kToneMethods{
-    Choice<ToneMethod>{ToneMethod::Plain, "plain", "Plain", "Exposure and gamma, nothing else: what is too bright clips"},
+    Choice<ToneMethod>{ToneMethod::Plain, "plain", "Plain",
+                       "Exposure and gamma, nothing else: what is too bright clips"},
     Choice<ToneMethod>{ToneMethod::Global, "global", "Global", "One curve for the whole picture brings its range down"},
 };
 
@@ -29,8 +31,9 @@ struct ToneSettings {
 inline constexpr auto kToneFields = std::tuple{
     ChoiceField<ToneSettings, ToneMethod>{"method", &ToneSettings::method, kToneMethods, "Method", "Method",
                                           "How the range of the scene is brought into that of a display"},
-    RealField<ToneSettings>{"range", &ToneSettings::range, 0, 100, 0, 1, 0, "", "Method", "Range",
-                            "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing"},
+    RealField<ToneSettings>{
+        "range", &ToneSettings::range, 0, 100, 0, 1, 0, "", "Method", "Range",
+        "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing"},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
                             "How far the darkest tones are drawn down to black, in percent"},
     RealField<ToneSettings>{"gamma", &ToneSettings::gamma, 0.4, 2.5, 1, 0.05, 2, "", "Method", "Gamma",
@@ -58,10 +61,10 @@ inline constexpr std::array<double ToneSettings::*, 5> kZones{&ToneSettings::bla
 
 /// Luminance statistics of a merged scene in EV against 0.18, from which the automatic start follows.
 struct ToneStart {
-    double lowEv = -4.0;     ///< 1st percentile
-    double averageEv = 0.0;  ///< log average between the 1st and the 99th percentile
-    double highEv = 2.0;     ///< 99th percentile
-    double peakEv = 2.5;     ///< 99.95th percentile
+    double lowEv = -4.0;    ///< 1st percentile
+    double averageEv = 0.0; ///< log average between the 1st and the 99th percentile
+    double highEv = 2.0;    ///< 99th percentile
+    double peakEv = 2.5;    ///< 99.95th percentile
     bool operator==(const ToneStart &) const = default;
 };
 

@@ -10,7 +10,8 @@
 
 using namespace yolk;
 
-class TestExecContext : public QObject {
+class TestExecContext : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void bandsCoverEveryRowOnce_data()

@@ -8,7 +8,8 @@
 
 using namespace yolk;
 
-class TestHash : public QObject {
+class TestHash : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void emptyInputIsThePublishedValue()
@@ -28,7 +29,8 @@ private Q_SLOTS:
         const QString path = dir.filePath(QStringLiteral("x"));
         const QByteArray bytes(3'000'000, 'y');
         test::writeBytes(path, bytes);
-        QCOMPARE(hashFile(path.toStdString()).hex(), Hasher().bytes(std::as_bytes(std::span(bytes.data(), size_t(bytes.size())))).finish().hex());
+        QCOMPARE(hashFile(path.toStdString()).hex(),
+                 Hasher().bytes(std::as_bytes(std::span(bytes.data(), size_t(bytes.size())))).finish().hex());
         QVERIFY_THROWS_EXCEPTION(InputError, hashFile(dir.filePath(QStringLiteral("none")).toStdString()));
     }
     void shortestTextReadsBack()

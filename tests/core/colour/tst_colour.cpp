@@ -7,7 +7,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 void compareNear(double got, double want, double limit)
 {
@@ -16,7 +17,8 @@ void compareNear(double got, double want, double limit)
 
 } // namespace
 
-class TestColour : public QObject {
+class TestColour : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void luminanceWeights()
@@ -101,13 +103,14 @@ private Q_SLOTS:
     {
         const OklabSpace space(kRec709);
         const auto hue = [](const Oklab &c) { return std::atan2(c.b, c.a); };
-        for (const Vector3 &rgb : {Vector3{1.3, 0.2, 0.1}, Vector3{-0.2, 0.7, 0.3}, Vector3{0.1, 0.2, 1.3}, Vector3{1.1, 0.6, -0.1}}) {
+        for (const Vector3 &rgb :
+             {Vector3{1.3, 0.2, 0.1}, Vector3{-0.2, 0.7, 0.3}, Vector3{0.1, 0.2, 1.3}, Vector3{1.1, 0.6, -0.1}}) {
             const Oklab before = space.fromRgb(rgb), after = space.fromRgb(mapIntoGamut(rgb, space));
             const Vector3 inside = mapIntoGamut(rgb, space);
             for (double v : inside)
                 QVERIFY(v >= 0.0 && v <= 1.0);
             compareNear(after.L, before.L, 2e-3);
-            compareNear(hue(after), hue(before), 0.02); // a degree: rounding at the cube's edge
+            compareNear(hue(after), hue(before), 0.02);        // a degree: rounding at the cube's edge
             QVERIFY(chromaOf(after) > 0.3 * chromaOf(before)); // no more than needed
         }
         const Vector3 kept{0.2, 0.4, 0.6};

@@ -3,16 +3,17 @@
 #include "colour/icc.h"
 #include "colour/transfer.h"
 
-#include <QTest>
-#include <QtEndian>
 #include <lcms2.h>
+#include <QtEndian>
+#include <QTest>
 
 #include <cmath>
 #include <cstring>
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 std::vector<std::byte> saved(cmsHPROFILE profile)
 {
@@ -26,7 +27,8 @@ std::vector<std::byte> saved(cmsHPROFILE profile)
 
 } // namespace
 
-class TestIcc : public QObject {
+class TestIcc : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void readsSrgbAsAssumed()
@@ -52,9 +54,11 @@ private Q_SLOTS:
         const cmsHPROFILE ours = cmsOpenProfileFromMem(bytes.data(), cmsUInt32Number(bytes.size()));
         QVERIFY(ours);
         const cmsHPROFILE lab = cmsCreateLab4Profile(nullptr);
-        const cmsHTRANSFORM transform = cmsCreateTransform(ours, TYPE_RGB_DBL, lab, TYPE_Lab_DBL, INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
+        const cmsHTRANSFORM transform = cmsCreateTransform(ours, TYPE_RGB_DBL, lab, TYPE_Lab_DBL,
+                                                           INTENT_RELATIVE_COLORIMETRIC, cmsFLAGS_NOOPTIMIZE);
         QVERIFY(transform);
-        for (const Vector3 &code : {Vector3{1, 1, 1}, Vector3{0.5, 0.5, 0.5}, Vector3{0.9, 0.2, 0.1}, Vector3{0.1, 0.6, 0.3}}) {
+        for (const Vector3 &code :
+             {Vector3{1, 1, 1}, Vector3{0.5, 0.5, 0.5}, Vector3{0.9, 0.2, 0.1}, Vector3{0.1, 0.6, 0.3}}) {
             cmsCIELab got{};
             cmsDoTransform(transform, code.data(), &got, 1);
             // By our own formulas: decode, to XYZ under D65, adapt to D50, to Lab.
@@ -63,7 +67,8 @@ private Q_SLOTS:
             const cmsCIEXYZ d50{0.9642, 1.0, 0.8249}, colour{xyz[0], xyz[1], xyz[2]};
             cmsCIELab want{};
             cmsXYZ2Lab(&d50, &want, &colour);
-            QVERIFY2(cmsDeltaE(&got, &want) < 0.3, qPrintable(QString::number(cmsDeltaE(&got, &want)))); // rounding in the profile
+            QVERIFY2(cmsDeltaE(&got, &want) < 0.3,
+                     qPrintable(QString::number(cmsDeltaE(&got, &want)))); // rounding in the profile
         }
         cmsDeleteTransform(transform);
         cmsCloseProfile(lab);

@@ -2,16 +2,17 @@
 #include "frames/bracket.h"
 #include "support/synthetic.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 #include <cmath>
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 struct Set {
     std::vector<FramePtr> frames;
@@ -27,7 +28,10 @@ Set load(const QStringList &paths)
     ExecContext ctx(serial);
     out.measured = measureFrames(
         out.frames,
-        [](const Frame &f, int r, ExecContext &c) { return std::make_shared<const Image<uint16_t>>(decodeFrame(f, r, c)); }, ctx);
+        [](const Frame &f, int r, ExecContext &c) {
+            return std::make_shared<const Image<uint16_t>>(decodeFrame(f, r, c));
+        },
+        ctx);
     return out;
 }
 
@@ -45,7 +49,8 @@ void stripMetadata(const QString &path)
 
 } // namespace
 
-class TestBracket : public QObject {
+class TestBracket : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     QString folder(const char *name) const
@@ -59,7 +64,8 @@ private Q_SLOTS:
     void sortsFromDarkToBright()
     {
         // A camera's series comes off the card as 0, -2, -1, +1, +2 (common practice, no published source).
-        const Set set = load(test::writeBracket(folder("sort"), test::rampScene(120, 80, 0.001, 10).view(), {0, -2, -1, 1, 2}, 1.0));
+        const Set set = load(
+            test::writeBracket(folder("sort"), test::rampScene(120, 80, 0.001, 10).view(), {0, -2, -1, 1, 2}, 1.0));
         const Bracket bracket = arrangeBracket(set.frames, set.measured, {});
         const std::vector<int> given{2, 3, 1, 4, 5};
         for (size_t i = 0; i < 5; ++i) {
@@ -72,7 +78,8 @@ private Q_SLOTS:
     }
     void referenceIsTheMedianTheLowerOfTwo()
     {
-        const Set set = load(test::writeBracket(folder("four"), test::rampScene(60, 40, 0.001, 10).view(), {-3, -1, 1, 3}, 1.0));
+        const Set set =
+            load(test::writeBracket(folder("four"), test::rampScene(60, 40, 0.001, 10).view(), {-3, -1, 1, 3}, 1.0));
         QCOMPARE(arrangeBracket(set.frames, set.measured, {}).reference, size_t(1));
         FrameChoice choice;
         choice.excluded = {set.frames[0]->id};
@@ -88,20 +95,26 @@ private Q_SLOTS:
     }
     void repeatsAndOtherAperturesAreSaid()
     {
-        QStringList paths = test::writeBracket(folder("repeat"), test::rampScene(60, 40, 0.001, 10).view(), {-2, -2, 0, 2}, 1.0);
+        QStringList paths =
+            test::writeBracket(folder("repeat"), test::rampScene(60, 40, 0.001, 10).view(), {-2, -2, 0, 2}, 1.0);
         demo::Shot wide = test::shotAt(1, 1.0, 9);
         wide.fNumber = 5.6;
         paths << dir_.filePath("repeat/wide.jpg");
-        demo::writeFrame(paths.back().toStdString(), demo::expose(test::rampScene(60, 40, 0.001, 10).view(), wide).view(), wide, demo::FrameFile::Jpeg);
+        demo::writeFrame(paths.back().toStdString(),
+                         demo::expose(test::rampScene(60, 40, 0.001, 10).view(), wide).view(), wide,
+                         demo::FrameFile::Jpeg);
         const Set set = load(paths);
         const Bracket bracket = arrangeBracket(set.frames, set.measured, {});
         QVERIFY(mentions(bracket.frames[1].notices, "repeats the exposure of frame 1"));
-        QVERIFY(mentions(bracket.frames[3].notices, "depth of field differs") || mentions(bracket.frames[4].notices, "depth of field differs"));
+        QVERIFY(mentions(bracket.frames[3].notices, "depth of field differs") ||
+                mentions(bracket.frames[4].notices, "depth of field differs"));
     }
     void otherSizesCannotBeUsed()
     {
-        QStringList paths = test::writeBracket(folder("size"), test::rampScene(60, 40, 0.001, 10).view(), {-2, 0, 2}, 1.0);
-        paths.prepend(test::writeBracket(folder("size2"), test::rampScene(50, 40, 0.001, 10).view(), {-1}, 1.0).front());
+        QStringList paths =
+            test::writeBracket(folder("size"), test::rampScene(60, 40, 0.001, 10).view(), {-2, 0, 2}, 1.0);
+        paths.prepend(
+            test::writeBracket(folder("size2"), test::rampScene(50, 40, 0.001, 10).view(), {-1}, 1.0).front());
         const Set set = load(paths);
         const Bracket bracket = arrangeBracket(set.frames, set.measured, {});
         QCOMPARE(bracket.used().size(), size_t(3));
@@ -121,11 +134,13 @@ private Q_SLOTS:
         QVERIFY(mentions(bracket.notices, "exposures are estimated"));
         // 8 bits and a doubled JPEG: 0.1 EV is what such files allow.
         for (size_t i = 0; i < 3; ++i)
-            QVERIFY2(std::abs(bracket.frames[i].ev - (double(i) * 2.0 - 2.0)) < 0.1, qPrintable(QString::number(bracket.frames[i].ev)));
+            QVERIFY2(std::abs(bracket.frames[i].ev - (double(i) * 2.0 - 2.0)) < 0.1,
+                     qPrintable(QString::number(bracket.frames[i].ev)));
     }
     void oneFrameAndEqualFramesWork()
     {
-        const QStringList paths = test::writeBracket(folder("equal"), test::rampScene(60, 40, 0.001, 10).view(), {0, 0, 0}, 1.0);
+        const QStringList paths =
+            test::writeBracket(folder("equal"), test::rampScene(60, 40, 0.001, 10).view(), {0, 0, 0}, 1.0);
         Set set = load(paths);
         QVERIFY(mentions(arrangeBracket(set.frames, set.measured, {}).notices, "same exposure"));
         set = load({paths.front()});
@@ -144,7 +159,8 @@ private Q_SLOTS:
     }
     void everythingExcludedMeansNothingExcluded()
     {
-        const Set set = load(test::writeBracket(folder("none"), test::rampScene(60, 40, 0.001, 10).view(), {-1, 1}, 1.0));
+        const Set set =
+            load(test::writeBracket(folder("none"), test::rampScene(60, 40, 0.001, 10).view(), {-1, 1}, 1.0));
         FrameChoice choice;
         choice.excluded = {set.frames[0]->id, set.frames[1]->id};
         QCOMPARE(arrangeBracket(set.frames, set.measured, choice).used().size(), size_t(2));

@@ -6,16 +6,17 @@
 #include "colour/transfer.h"
 #include "io/tiff.h"
 
-#include <QTemporaryDir>
-#include <QTest>
 #include <exiv2/exiv2.hpp>
 #include <opencv2/imgcodecs.hpp>
+#include <QTemporaryDir>
+#include <QTest>
 
 #include <cmath>
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 Image<uint16_t> decoded(const Frame &frame, int reduction = 1)
 {
@@ -26,7 +27,8 @@ Image<uint16_t> decoded(const Frame &frame, int reduction = 1)
 
 } // namespace
 
-class TestFrame : public QObject {
+class TestFrame : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }
@@ -70,7 +72,8 @@ private Q_SLOTS:
         cv::Mat stored(kHeight, kWidth, CV_8UC3);
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x)
-                stored.at<cv::Vec3b>(y, x) = cv::Vec3b::all(uchar(50 * (1 + (x >= kWidth / 2) + 2 * (y >= kHeight / 2))));
+                stored.at<cv::Vec3b>(y, x) =
+                    cv::Vec3b::all(uchar(50 * (1 + (x >= kWidth / 2) + 2 * (y >= kHeight / 2))));
         const std::string file = path(QByteArray("turn" + QByteArray::number(tag) + ".tif").constData());
         cv::imwrite(file, stored);
         const auto image = Exiv2::ImageFactory::open(file);
@@ -119,7 +122,8 @@ private Q_SLOTS:
             QCOMPARE(small.shape(), reducedShape(*frame, r));
             const int x = small.width() / 2, y = small.height() / 2;
             const double want = double(scene.row(1, y * r)[x * r]);
-            QVERIFY2(std::abs(double(linearOfCode(small.row(1, y)[x])) / want - 1.0) < 0.3, qPrintable(QString::number(r)));
+            QVERIFY2(std::abs(double(linearOfCode(small.row(1, y)[x])) / want - 1.0) < 0.3,
+                     qPrintable(QString::number(r)));
         }
     }
     void identityIsContent()

@@ -10,7 +10,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 /// z = a + bx x + by y at pixel centres: any filter with symmetric taps gives it back away from the edges.
 Image<float> plane(int width, int height, double bx, double by)
@@ -24,7 +25,8 @@ Image<float> plane(int width, int height, double bx, double by)
 
 } // namespace
 
-class TestResample : public QObject {
+class TestResample : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void imagesAreZeroedAndAligned()
@@ -77,7 +79,8 @@ private Q_SLOTS:
                     continue; // the filter meets the edge
                 const double want = 3.0 + 0.25 * sx - 0.5 * sy;
                 // The taps of a triangle are not exactly symmetric about a centre that lies between samples.
-                QVERIFY2(std::abs(out.row(0, y)[x] - want) <= 0.13, qPrintable(QString::number(out.row(0, y)[x] - want)));
+                QVERIFY2(std::abs(out.row(0, y)[x] - want) <= 0.13,
+                         qPrintable(QString::number(out.row(0, y)[x] - want)));
             }
     }
     void meanIsKept()

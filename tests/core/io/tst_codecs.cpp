@@ -4,9 +4,9 @@
 #include "io/tiff.h"
 #include "support/synthetic.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 #include <cstdio>
 #include <cstring>
@@ -18,7 +18,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 cv::Mat noisePicture(int width, int height, int type)
 {
@@ -109,7 +110,8 @@ void writeTiledTiff(const std::string &path, const cv::Mat &rgb)
 
 } // namespace
 
-class TestCodecs : public QObject {
+class TestCodecs : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }
@@ -150,7 +152,8 @@ private Q_SLOTS:
     void ourTiffIsReadByOthers()
     {
         const cv::Mat picture = noisePicture(41, 130, CV_16UC3);
-        writeTiff(path("ours.tif"), 41, 130, {}, [&](int y, std::span<uint16_t> row) { std::memcpy(row.data(), picture.ptr(y), row.size_bytes()); });
+        writeTiff(path("ours.tif"), 41, 130, {},
+                  [&](int y, std::span<uint16_t> row) { std::memcpy(row.data(), picture.ptr(y), row.size_bytes()); });
         QCOMPARE(cv::norm(reference(path("ours.tif")), picture, cv::NORM_INF), 0.0);
     }
     void jpegDecodesSmaller()
@@ -181,7 +184,8 @@ private Q_SLOTS:
         const QString whole = dir_.filePath(QStringLiteral("whole-") + name), cut = dir_.filePath(name);
         cv::imwrite(whole.toStdString(), noisePicture(64, 64, CV_8UC3));
         const QByteArray bytes = test::bytesOf(whole);
-        for (qint64 length : {qint64(0), qint64(1), qint64(3), qint64(9), qint64(40), qint64(200), bytes.size() / 4, bytes.size() / 2, bytes.size() * 9 / 10}) {
+        for (qint64 length : {qint64(0), qint64(1), qint64(3), qint64(9), qint64(40), qint64(200), bytes.size() / 4,
+                              bytes.size() / 2, bytes.size() * 9 / 10}) {
             test::writeBytes(cut, bytes.first(length));
             try {
                 readWith(cut.toStdString());
@@ -227,14 +231,16 @@ private Q_SLOTS:
             }
         };
         test::writeBytes(dir_.filePath("text.jpg"), "This is not a picture.");
-        QVERIFY(reasonOf(path("text.jpg")).ends_with("is not a picture in a format that can be read (JPEG, TIFF, PNG)"));
+        QVERIFY(
+            reasonOf(path("text.jpg")).ends_with("is not a picture in a format that can be read (JPEG, TIFF, PNG)"));
         test::writeBytes(dir_.filePath("empty.png"), "");
         QVERIFY(reasonOf(path("empty.png")).ends_with("the file is empty"));
         QVERIFY(reasonOf(path("none.png")).ends_with("there is no such file"));
         QVERIFY(reasonOf(dir_.path().toStdString()).ends_with("is a folder, not a picture"));
         writeCmykJpeg(path("cmyk.jpg"));
         QVERIFY(reasonOf(path("cmyk.jpg")).ends_with("is a CMYK JPEG; convert it to RGB"));
-        cv::imwrite(path("float.tif"), cv::Mat(8, 8, CV_32FC3, cv::Scalar(0.5, 0.5, 0.5)), {cv::IMWRITE_TIFF_COMPRESSION, 1});
+        cv::imwrite(path("float.tif"), cv::Mat(8, 8, CV_32FC3, cv::Scalar(0.5, 0.5, 0.5)),
+                    {cv::IMWRITE_TIFF_COMPRESSION, 1});
         QVERIFY(reasonOf(path("float.tif")).find("32 bits") != std::string::npos);
     }
     void hugeDeclaredSizeIsRefusedFirst()
@@ -260,10 +266,11 @@ private Q_SLOTS:
         cv::imwrite(path("stop.jpg"), noisePicture(64, 64, CV_8UC3));
         cv::imwrite(path("stop.png"), noisePicture(64, 64, CV_8UC3));
         for (const char *name : {"stop.jpg", "stop.png"})
-            QVERIFY_THROWS_EXCEPTION(Cancelled, codecOf(path(name)).readRows(path(name), 1, [](int y, const CodedRow &) {
-                if (y == 3)
-                    throw Cancelled();
-            }));
+            QVERIFY_THROWS_EXCEPTION(Cancelled,
+                                     codecOf(path(name)).readRows(path(name), 1, [](int y, const CodedRow &) {
+                                         if (y == 3)
+                                             throw Cancelled();
+                                     }));
     }
 };
 

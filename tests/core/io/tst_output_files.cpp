@@ -8,15 +8,16 @@
 #include "support/compare.h"
 #include "support/synthetic.h"
 
+#include <exiv2/exiv2.hpp>
+#include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QTemporaryDir>
 #include <QTest>
-#include <exiv2/exiv2.hpp>
-#include <opencv2/imgcodecs.hpp>
 
 using namespace yolk;
 
-class TestOutputFiles : public QObject {
+class TestOutputFiles : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }
@@ -84,10 +85,13 @@ private Q_SLOTS:
         }
         QCOMPARE(names().size(), 0); // not committed: nothing stays
         test::writeBytes(folder.filePath("out.bin"), "old");
-        QVERIFY_THROWS_EXCEPTION(OutputError, writeAtomically(target, [](const std::string &temporary) { throw OutputError(temporary, "disk full"); }));
+        QVERIFY_THROWS_EXCEPTION(OutputError, writeAtomically(target, [](const std::string &temporary) {
+                                     throw OutputError(temporary, "disk full");
+                                 }));
         QCOMPARE(test::bytesOf(folder.filePath("out.bin")), QByteArray("old"));
         QCOMPARE(names().size(), 1);
-        writeAtomically(target, [](const std::string &temporary) { test::writeBytes(QString::fromStdString(temporary), "new"); });
+        writeAtomically(
+            target, [](const std::string &temporary) { test::writeBytes(QString::fromStdString(temporary), "new"); });
         QCOMPARE(test::bytesOf(folder.filePath("out.bin")), QByteArray("new"));
         QCOMPARE(names(), QStringList{"out.bin"});
         try {
@@ -113,9 +117,11 @@ private Q_SLOTS:
         QCOMPARE(read.camera, std::string("Coop Pinhole 1"));
         for (const char *name : {"out.jpg", "out.tif"}) {
             if (std::string(name).ends_with("jpg"))
-                writeJpeg(path(name), 16, 8, 90, {}, [](int, std::span<uint8_t> row) { std::ranges::fill(row, uint8_t(9)); });
+                writeJpeg(path(name), 16, 8, 90, {},
+                          [](int, std::span<uint8_t> row) { std::ranges::fill(row, uint8_t(9)); });
             else
-                writeTiff(path(name), 16, 8, {}, [](int, std::span<uint16_t> row) { std::ranges::fill(row, uint16_t(999)); });
+                writeTiff(path(name), 16, 8, {},
+                          [](int, std::span<uint16_t> row) { std::ranges::fill(row, uint16_t(999)); });
             copyMetadata(path("frame.jpg"), path(name), {16, 8, "Yolk test"});
             const Metadata back = readMetadata(path(name));
             QCOMPARE(back, read);
@@ -125,7 +131,8 @@ private Q_SLOTS:
             QCOMPARE(image->exifData()["Exif.Photo.PixelXDimension"].toString(), std::string("16"));
             const cv::Mat pixels = cv::imread(path(name), cv::IMREAD_UNCHANGED);
             QCOMPARE(pixels.size(), cv::Size(16, 8));
-            QCOMPARE(int(pixels.depth() == CV_16U ? pixels.at<cv::Vec3w>(7, 15)[0] : pixels.at<cv::Vec3b>(7, 15)[0]), pixels.depth() == CV_16U ? 999 : 9);
+            QCOMPARE(int(pixels.depth() == CV_16U ? pixels.at<cv::Vec3w>(7, 15)[0] : pixels.at<cv::Vec3b>(7, 15)[0]),
+                     pixels.depth() == CV_16U ? 999 : 9);
         }
     }
     void senselessMetadataIsEmpty()

@@ -11,7 +11,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 /// A bracket whose frames own their pixels.
 struct Bracket {
@@ -62,7 +63,8 @@ Image<uint16_t> flatCodes(int width, int height, double r, double g, double b)
 
 } // namespace
 
-class TestRadianceMerge : public QObject {
+class TestRadianceMerge : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void recoversKnownRadiance_data()
@@ -79,7 +81,8 @@ private Q_SLOTS:
         // The coarsest step that counts: a frame's code is 1.6e-5 of its clipping; the dark end is 0.08 in the brightest.
         const QByteArray diff = test::firstDifference(got.radiance.view(), scene.view(), 1e-6, 5e-4);
         QVERIFY2(diff.isEmpty(), diff);
-        QCOMPARE(test::firstDifference(got.clipped.view(), Image<uint8_t>(size.width(), size.height(), 1).view()), QByteArray());
+        QCOMPARE(test::firstDifference(got.clipped.view(), Image<uint8_t>(size.width(), size.height(), 1).view()),
+                 QByteArray());
     }
     void weightsAreInverseVariance()
     {
@@ -90,7 +93,7 @@ private Q_SLOTS:
         b.add(flatCodes(3, 2, 0.3, 0.3, 0.3), 1.0, {.gain = 0.0, .readVariance = 4e-4});
         const Merged got = merged(b);
         QVERIFY(std::abs(double(got.radiance.row(1, 1)[2]) - 0.22) < 2e-5); // two roundings to codes
-        QVERIFY(std::abs(got.shares.row(0, 0)[0] - 204) <= 1); // 0.8 of 255
+        QVERIFY(std::abs(got.shares.row(0, 0)[0] - 204) <= 1);              // 0.8 of 255
         QVERIFY(std::abs(got.shares.row(1, 0)[0] - 51) <= 1);
     }
     void longerExposuresWeighMoreThanTheirLight()
@@ -108,7 +111,8 @@ private Q_SLOTS:
         b.pixels.reserve(2);
         b.add(flatCodes(1, 1, 0.2, 0.2, 0.2), 1.0);
         b.add(flatCodes(1, 1, 0.3, 0.3, 0.3), 1.0, {}, 0.5);
-        QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - (0.2 + 0.5 * 0.3) / 1.5) < 1e-3); // gain tells 0.2 from 0.3 a little
+        QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - (0.2 + 0.5 * 0.3) / 1.5) <
+                1e-3); // gain tells 0.2 from 0.3 a little
     }
     void channelsLetGoTogether()
     {
@@ -243,7 +247,9 @@ private Q_SLOTS:
         SerialRunner serial;
         ExecContext ctx(serial);
         const Image<uint16_t> a(4, 4, 3), b(5, 4, 3), grey(4, 4, 1);
-        const auto refuses = [&](std::vector<Exposure> in) { QVERIFY_THROWS_EXCEPTION(ArgumentError, mergeRadiance(in, ctx)); };
+        const auto refuses = [&](std::vector<Exposure> in) {
+            QVERIFY_THROWS_EXCEPTION(ArgumentError, mergeRadiance(in, ctx));
+        };
         refuses({});
         refuses({{a.view(), 1.0, {}}, {b.view(), 1.0, {}}});
         refuses({{grey.view(), 1.0, {}}});

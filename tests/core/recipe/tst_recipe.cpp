@@ -9,7 +9,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 std::string reasonOf(const std::string &text)
 {
@@ -28,7 +29,8 @@ std::string file(const std::string &body)
 
 } // namespace
 
-class TestRecipe : public QObject {
+class TestRecipe : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void everyNumberComesBackBitForBit()
@@ -52,7 +54,8 @@ private Q_SLOTS:
     }
     void fileOfVersionOneIsRead()
     {
-        const ReadRecipe read = parseRecipe(test::bytesOf(QStringLiteral(YOLK_SOURCE_DIR "/tests/data/recipe-v1.json")).toStdString());
+        const ReadRecipe read =
+            parseRecipe(test::bytesOf(QStringLiteral(YOLK_SOURCE_DIR "/tests/data/recipe-v1.json")).toStdString());
         QCOMPARE(read.recipe.tone.range, 62.5);
         QCOMPARE(read.recipe.tone.method, ToneMethod::Plain);
         QCOMPARE(read.recipe.output.space, OutputSpace::DisplayP3);
@@ -77,7 +80,8 @@ private Q_SLOTS:
     {
         QVERIFY(reasonOf(file(R"("tone": {"range": 500})")).starts_with("tone.range = 500: must lie in 0 to 100"));
         QVERIFY(reasonOf(file(R"("tone": {"range": "much"})")).starts_with("tone.range: must be a number"));
-        QVERIFY(reasonOf(file(R"("tone": {"method": "magic"})")).starts_with("tone.method = magic: must be one of plain, global"));
+        QVERIFY(reasonOf(file(R"("tone": {"method": "magic"})"))
+                    .starts_with("tone.method = magic: must be one of plain, global"));
         QVERIFY(reasonOf(file(R"("tone": 3)")).starts_with("tone: must be an object"));
         QVERIFY(reasonOf(file(R"("frames": {"influence": {"a": 3}})")).starts_with("frames.influence = 3"));
         QVERIFY(reasonOf(file(R"("tone": {"range": 1e999})")) != ""); // infinity
@@ -95,8 +99,9 @@ private Q_SLOTS:
         QCOMPARE(recipe.tone.range, 60.0);
         QCOMPARE(recipe.tone.method, ToneMethod::Plain);
         QCOMPARE(recipe.output.space, OutputSpace::Rec2020);
-        for (const auto &[path, value] : {std::pair("tone.rnage", "60"), std::pair("tone.range", "sixty"), std::pair("tone.range", "60x"),
-                                          std::pair("tone.range", "nan"), std::pair("tone.range", "-1"), std::pair("tone", "1")})
+        for (const auto &[path, value] :
+             {std::pair("tone.rnage", "60"), std::pair("tone.range", "sixty"), std::pair("tone.range", "60x"),
+              std::pair("tone.range", "nan"), std::pair("tone.range", "-1"), std::pair("tone", "1")})
             QVERIFY_THROWS_EXCEPTION(ArgumentError, setByPath(recipe, path, value));
         QCOMPARE(recipe.tone.range, 60.0);
     }

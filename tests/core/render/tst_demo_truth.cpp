@@ -4,19 +4,21 @@
 #include "support/compare.h"
 #include "support/synthetic.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 #include <cmath>
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 /// Pixels that at least one frame holds: no channel clipped, all with a signal-to-noise ratio over 10.
-Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr> &frames, const std::vector<double> &clipsAt)
+Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr> &frames,
+                          const std::vector<double> &clipsAt)
 {
     Image<uint8_t> out(truth.width(), truth.height(), 1);
     for (int y = 0; y < truth.height(); ++y)
@@ -34,7 +36,8 @@ Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr>
 
 } // namespace
 
-class TestDemoTruth : public QObject {
+class TestDemoTruth : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void mergeIsWithinATenthOfAStop()
@@ -55,14 +58,16 @@ private Q_SLOTS:
         std::vector<FramePtr> frames;
         for (const QString &p : test::demoBracket())
             frames.push_back(loadFrame(p.toStdString()));
-        const Image<uint8_t> held = heldPixels(truth.rgb, frames, {1.5, 24, 6, 0.375, 0.09375}); // as demo/make takes them
+        const Image<uint8_t> held =
+            heldPixels(truth.rgb, frames, {1.5, 24, 6, 0.375, 0.09375}); // as demo/make takes them
         long long count = 0;
         for (int y = 0; y < held.height(); ++y)
             for (int x = 0; x < held.width(); ++x)
                 count += held.row(0, y)[x];
         QVERIFY(double(count) > 0.95 * double(held.shape().pixels()));
         const double stops = test::rmsStops(merged.rgb.view(), truth.rgb.view(), held.view());
-        qInfo("RMS error %.4f stops over %.2f %% of the pixels", stops, 100.0 * double(count) / double(held.shape().pixels()));
+        qInfo("RMS error %.4f stops over %.2f %% of the pixels", stops,
+              100.0 * double(count) / double(held.shape().pixels()));
         QVERIFY2(stops <= 0.1, qPrintable(QString::number(stops)));
     }
     void framesAreRemadeBitForBit()

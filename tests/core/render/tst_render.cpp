@@ -8,10 +8,10 @@
 
 #include "colour/transfer.h"
 
+#include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QTemporaryDir>
 #include <QTest>
-#include <opencv2/imgcodecs.hpp>
 
 #include <numeric>
 
@@ -19,7 +19,8 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
 Sources open(const QStringList &paths, size_t cacheBytes = size_t(1) << 30)
 {
@@ -31,7 +32,8 @@ Sources open(const QStringList &paths, size_t cacheBytes = size_t(1) << 30)
 
 } // namespace
 
-class TestRender : public QObject {
+class TestRender : public QObject
+{
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList paths_;
@@ -83,8 +85,10 @@ private Q_SLOTS:
     }
     void smallAndReducedPicturesLookAlike()
     {
-        const Image<float> fine = rendered(sources_, recipe_, {1, {}, 75, 50}), fast = rendered(sources_, recipe_, {2, {}, 75, 50});
-        const QByteArray diff = test::firstDifference(fast.view(), fine.view(), 0.05, 0.1); // JPEG's own reduction, a texture of two pixels
+        const Image<float> fine = rendered(sources_, recipe_, {1, {}, 75, 50}),
+                           fast = rendered(sources_, recipe_, {2, {}, 75, 50});
+        const QByteArray diff =
+            test::firstDifference(fast.view(), fine.view(), 0.05, 0.1); // JPEG's own reduction, a texture of two pixels
         QVERIFY2(diff.isEmpty(), diff);
         const Image<float> tiny = rendered(sources_, recipe_, {1, {}, 20, 13}); // through two levels
         QCOMPARE(tiny.shape(), (Shape{20, 13, 3}));
@@ -107,7 +111,8 @@ private Q_SLOTS:
         ExecContext ctx(runner);
         FrameChoice choice;
         choice.reference = sources_.frames[1]->id;
-        const MergedPtr a = mergedOf(sources_, measured_, {}, 1, ctx), b = mergedOf(sources_, measured_, choice, 1, ctx);
+        const MergedPtr a = mergedOf(sources_, measured_, {}, 1, ctx),
+                        b = mergedOf(sources_, measured_, choice, 1, ctx);
         QCOMPARE(test::firstDifference(a->pixels.radiance.view(), b->pixels.radiance.view(), 0.0, 0.0), QByteArray());
         QVERIFY(std::abs(measured_.anchorExposure / measured_.frames[0].exposure - 1.0) < 1e-9);
     }
@@ -123,7 +128,8 @@ private Q_SLOTS:
         encodeRow16(display.view(), 0, row);
         QCOMPARE(row[21], uint16_t(0));
         for (size_t x = 0; x <= 4000; ++x)
-            QVERIFY(std::abs(row[3 * x + 1] - encodeSrgb(double(x) / 4000.0) * 65535.0) <= 0.8); // half a code, and the chord
+            QVERIFY(std::abs(row[3 * x + 1] - encodeSrgb(double(x) / 4000.0) * 65535.0) <=
+                    0.8); // half a code, and the chord
         std::vector<uint8_t> small(4001 * 3);
         encodeRow8(display.view(), 0, small);
         for (size_t x = 0; x <= 4000; ++x)
@@ -141,9 +147,11 @@ private Q_SLOTS:
         for (int y = 0; y < 203; ++y)
             for (int x = 0; x < 301; ++x)
                 for (int c = 0; c < 3; ++c)
-                    QVERIFY(std::abs(file.at<cv::Vec3w>(y, x)[2 - c] - encodeSrgb(double(want.row(c, y)[x])) * 65535.0) <= 1.0);
+                    QVERIFY(std::abs(file.at<cv::Vec3w>(y, x)[2 - c] -
+                                     encodeSrgb(double(want.row(c, y)[x])) * 65535.0) <= 1.0);
         QCOMPARE(readMetadata(path.toStdString()).camera, std::string("Coop Pinhole 1"));
-        QVERIFY(std::abs(readMetadata(path.toStdString()).exposureSeconds.value_or(0) - 1.0 / 32) < 1e-6); // of the reference
+        QVERIFY(std::abs(readMetadata(path.toStdString()).exposureSeconds.value_or(0) - 1.0 / 32) <
+                1e-6); // of the reference
     }
     void exportFitsInside()
     {
@@ -155,8 +163,10 @@ private Q_SLOTS:
         ExecContext ctx(runner);
         exportPicture(sources_, recipe_, measured_, path.toStdString(), 100, 100, ctx);
         QCOMPARE(cv::imread(path.toStdString()).size(), cv::Size(100, 67));
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportPicture(sources_, recipe_, measured_, dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportRadiance(sources_, {}, measured_, kRec2020, dir_.filePath("x.hdr").toStdString(), ctx));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportPicture(sources_, recipe_, measured_,
+                                                              dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportRadiance(sources_, {}, measured_, kRec2020,
+                                                               dir_.filePath("x.hdr").toStdString(), ctx));
     }
     void cancelledExportLeavesNothing()
     {
@@ -168,7 +178,8 @@ private Q_SLOTS:
         });
         QDir folder(dir_.filePath("cancel"));
         folder.mkpath(".");
-        QVERIFY_THROWS_EXCEPTION(Cancelled, exportPicture(open(paths_), recipe_, measured_, folder.filePath("x.tif").toStdString(), 0, 0, ctx));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, exportPicture(open(paths_), recipe_, measured_,
+                                                          folder.filePath("x.tif").toStdString(), 0, 0, ctx));
         QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
     }
     void cacheForgetsTheOldestFirst()
@@ -176,7 +187,8 @@ private Q_SLOTS:
         StageCache cache(100);
         int made = 0;
         const auto get = [&](uint64_t key) {
-            return *cache.get<int>({0, key}, [&] { return ++made; }, [](const int &) { return size_t(40); });
+            return *cache.get<int>(
+                {0, key}, [&] { return ++made; }, [](const int &) { return size_t(40); });
         };
         QCOMPARE(get(1), 1);
         QCOMPARE(get(2), 2);
@@ -185,8 +197,12 @@ private Q_SLOTS:
         QCOMPARE(get(1), 1);
         QCOMPARE(get(2), 4);
         QVERIFY(cache.bytes() <= 100);
-        QVERIFY_THROWS_EXCEPTION(Cancelled, (cache.get<int>({9, 9}, []() -> int { throw Cancelled(); }, [](const int &) { return size_t(1); })));
-        QCOMPARE(*cache.get<int>({9, 9}, [] { return 7; }, [](const int &) { return size_t(1000); }), 7); // too large to keep
+        QVERIFY_THROWS_EXCEPTION(
+            Cancelled, (cache.get<int>(
+                           {9, 9}, []() -> int { throw Cancelled(); }, [](const int &) { return size_t(1); })));
+        QCOMPARE(*cache.get<int>(
+                     {9, 9}, [] { return 7; }, [](const int &) { return size_t(1000); }),
+                 7); // too large to keep
         QVERIFY(cache.bytes() <= 100);
     }
 };

@@ -14,9 +14,10 @@
 
 using namespace yolk;
 
-namespace {
+namespace
+{
 
-const ToneStart kDark{-9.0, -6.3, 2.8, 4.1}; // a room with a bright doorway
+const ToneStart kDark{-9.0, -6.3, 2.8, 4.1};  // a room with a bright doorway
 const ToneStart kPlain{-4.0, -0.5, 2.0, 2.4}; // an even outdoor scene
 
 Image<float> tone(const Image<float> &scene, const ToneCurve &curve, OutputSpace space = OutputSpace::Srgb)
@@ -39,7 +40,8 @@ ToneSettings randomSettings(std::mt19937 &random)
 
 } // namespace
 
-class TestToneCurve : public QObject {
+class TestToneCurve : public QObject
+{
     Q_OBJECT
 private Q_SLOTS:
     void photographicOperator()
@@ -74,7 +76,8 @@ private Q_SLOTS:
             double last = -1.0;
             for (double ev = -20; ev <= 15; ev += 0.05) {
                 const double light = curve.luminance(ev);
-                QVERIFY2(light >= last - 1e-12 && light >= 0.0 && light <= 1.0, qPrintable(QStringLiteral("%1 at %2").arg(i).arg(ev)));
+                QVERIFY2(light >= last - 1e-12 && light >= 0.0 && light <= 1.0,
+                         qPrintable(QStringLiteral("%1 at %2").arg(i).arg(ev)));
                 last = light;
             }
         }
@@ -97,7 +100,9 @@ private Q_SLOTS:
         QVERIFY(std::abs(std::log2(curve.luminance(-7) / curve.luminance(-8)) - 1.0) < 0.01);
         ToneSettings squeezed;
         squeezed.range = 100;
-        QVERIFY(std::abs(std::log2(ToneCurve(squeezed, kDark).luminance(-9) / ToneCurve(squeezed, kDark).luminance(-10)) - 0.25) < 0.03);
+        QVERIFY(
+            std::abs(std::log2(ToneCurve(squeezed, kDark).luminance(-9) / ToneCurve(squeezed, kDark).luminance(-10)) -
+                     0.25) < 0.03);
     }
     void zonesMoveTheirOwnTones()
     {
@@ -151,7 +156,8 @@ private Q_SLOTS:
                 const double want = curve.luminance(-16.0 + x * 0.06);
                 // A quarter of a 16-bit code: chords of the table and the matrix in float. The knee at white may fall
                 // inside a step of the table.
-                QVERIFY2(std::abs(double(out.row(c, 0)[x]) - want) <= (want < 0.99 ? 4e-6 : 3e-4), qPrintable(QString::number(x)));
+                QVERIFY2(std::abs(double(out.row(c, 0)[x]) - want) <= (want < 0.99 ? 4e-6 : 3e-4),
+                         qPrintable(QString::number(x)));
             }
     }
     void coloursKeepTheirHue()
@@ -164,12 +170,14 @@ private Q_SLOTS:
         for (double light : {0.001, 0.01, 0.1, 1.0})
             for (int hue = 0; hue < 36; ++hue) {
                 const double a = hue * M_PI / 18;
-                const Vector3 rgb = in.toRgb({std::cbrt(light), 0.06 * std::cbrt(light) * std::cos(a), 0.06 * std::cbrt(light) * std::sin(a)});
+                const Vector3 rgb = in.toRgb(
+                    {std::cbrt(light), 0.06 * std::cbrt(light) * std::cos(a), 0.06 * std::cbrt(light) * std::sin(a)});
                 const Image<float> out = tone(test::flat(1, 1, float(rgb[0]), float(rgb[1]), float(rgb[2])), curve);
                 const Oklab after = srgb.fromRgb({out.row(0, 0)[0], out.row(1, 0)[0], out.row(2, 0)[0]});
                 if (chromaOf(after) / after.L < 0.05)
                     continue;
-                worst = std::max(worst, std::abs(std::remainder(std::atan2(after.b, after.a) - a, 2 * M_PI)) * 180 / M_PI);
+                worst =
+                    std::max(worst, std::abs(std::remainder(std::atan2(after.b, after.a) - a, 2 * M_PI)) * 180 / M_PI);
                 ++counted;
             }
         QVERIFY(counted > 100);
@@ -206,7 +214,9 @@ private Q_SLOTS:
         ThreadRunner threads;
         for (Runner *runner : std::initializer_list<Runner *>{&shuffled, &threads}) {
             ExecContext ctx(*runner);
-            QCOMPARE(test::firstDifference(toneMap(scene.view(), curve, OutputSpace::Srgb, ctx).view(), want.view(), 0.0, 0.0), QByteArray());
+            QCOMPARE(test::firstDifference(toneMap(scene.view(), curve, OutputSpace::Srgb, ctx).view(), want.view(),
+                                           0.0, 0.0),
+                     QByteArray());
         }
         std::stop_source stop;
         stop.request_stop();
