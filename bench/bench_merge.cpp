@@ -11,8 +11,7 @@
 
 #include <cmath>
 
-namespace yolk::bench
-{
+namespace yolk::bench {
 
 void benchMerge(Report &report, const std::string &folder)
 {

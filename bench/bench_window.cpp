@@ -12,16 +12,13 @@
 
 #include <memory>
 
-namespace yolk::bench
-{
-namespace
-{
+namespace yolk::bench {
+namespace {
 
 using namespace yolk::app;
 
 /// The longest time between two turns of the event loop that a timer of 1 ms saw.
-class BlockWatch : public QObject
-{
+class BlockWatch : public QObject {
 public:
     BlockWatch()
     {

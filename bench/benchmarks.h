@@ -3,8 +3,7 @@
 
 #include "report.h"
 
-namespace yolk::bench
-{
+namespace yolk::bench {
 
 /// first_picture_s.demo, first_picture_s.5x24mp, ui_block_ms_max, preview.slider_ms_median, preview.slider_ms_p95
 void benchWindow(Report &report, const std::string &folder);

@@ -3,8 +3,7 @@
 #include <cmath>
 #include <cstdio>
 
-namespace yolk::bench
-{
+namespace yolk::bench {
 
 void Report::add(const std::string &name, double value, const std::string &note)
 {

@@ -8,11 +8,9 @@
 #include <utility>
 #include <vector>
 
-namespace yolk::bench
-{
+namespace yolk::bench {
 
-class Report
-{
+class Report {
 public:
     /// `note` says what the number is, for the table.
     void add(const std::string &name, double value, const std::string &note);

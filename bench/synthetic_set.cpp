@@ -8,10 +8,8 @@
 #include <cstdio>
 #include <filesystem>
 
-namespace yolk::bench
-{
-namespace
-{
+namespace yolk::bench {
+namespace {
 
 constexpr int kWidth = 6000, kHeight = 4000;
 

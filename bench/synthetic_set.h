@@ -4,8 +4,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk::bench
-{
+namespace yolk::bench {
 
 /// Writes `count` JPEG frames of 6000 x 4000 pixels, 2 EV apart, into `folder` (the demo scene, repeated and varied, with
 /// fresh noise in every pixel) and returns their paths. Frames that are there already are kept.

@@ -11,10 +11,8 @@
 #include <cmath>
 #include <numbers>
 
-namespace yolk::demo
-{
-namespace
-{
+namespace yolk::demo {
+namespace {
 
 /// SplitMix64 of a counter: a fixed hash, so that sample n is the same whoever asks for it. [Steele2014]
 uint64_t hashed(uint64_t n)

@@ -8,8 +8,7 @@
 #include <cstdint>
 #include <string>
 
-namespace yolk::demo
-{
+namespace yolk::demo {
 
 struct Shot {
     double clipsAt = 1.0;         ///< scene radiance at which a channel clips in this frame

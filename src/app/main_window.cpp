@@ -27,10 +27,8 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr int kPanelWidth = 304;
 

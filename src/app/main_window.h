@@ -8,8 +8,7 @@
 class QAction;
 class QStackedWidget;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 class Canvas;
 class EmptyState;
@@ -21,8 +20,7 @@ class TonePanel;
 
 enum class Step { Frames, Merge, Tone, Export };
 
-class MainWindow : public QMainWindow
-{
+class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
     explicit MainWindow(QWidget *parent = nullptr);

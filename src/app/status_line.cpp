@@ -9,8 +9,7 @@
 
 #include <cmath>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 StatusLine::StatusLine(Document *document, QWidget *parent) : QWidget(parent), document_(document)
 {

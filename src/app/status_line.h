@@ -9,11 +9,9 @@ class QLabel;
 class QProgressBar;
 class QToolButton;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class StatusLine : public QWidget
-{
+class StatusLine : public QWidget {
     Q_OBJECT
 public:
     explicit StatusLine(Document *document, QWidget *parent = nullptr);

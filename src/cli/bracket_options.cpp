@@ -7,10 +7,8 @@
 #include <iostream>
 #include <sstream>
 
-namespace yolk::cli
-{
-namespace
-{
+namespace yolk::cli {
+namespace {
 
 constexpr size_t kCacheBytes = size_t(6) << 30; // one full merge of 9 frames of 45 megapixels and its levels
 

@@ -7,8 +7,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk::cli
-{
+namespace yolk::cli {
 
 struct BracketOptions {
     std::vector<std::string> files;

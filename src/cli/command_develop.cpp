@@ -6,10 +6,8 @@
 #include <cstdio>
 #include <iostream>
 
-namespace yolk::cli
-{
-namespace
-{
+namespace yolk::cli {
+namespace {
 
 struct Options : BracketOptions {
     std::string output, method, preset, size, profile;

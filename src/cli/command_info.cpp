@@ -9,10 +9,8 @@
 #include <iomanip>
 #include <iostream>
 
-namespace yolk::cli
-{
-namespace
-{
+namespace yolk::cli {
+namespace {
 
 using nlohmann::json;
 

@@ -9,10 +9,8 @@
 #include <fstream>
 #include <iostream>
 
-namespace yolk::cli
-{
-namespace
-{
+namespace yolk::cli {
+namespace {
 
 struct Options : BracketOptions {
     std::string output, space = "rec709", report;

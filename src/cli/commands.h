@@ -6,8 +6,7 @@
 #include <CLI/CLI.hpp>
 #include <functional>
 
-namespace yolk::cli
-{
+namespace yolk::cli {
 
 using Work = std::function<void(ExecContext &ctx)>;
 

@@ -11,12 +11,10 @@
 #include <thread>
 #include <unistd.h>
 
-namespace
-{
+namespace {
 
 /// Ctrl-C and a polite kill become a stop request, so that no half-written file stays behind.
-class SignalWatch
-{
+class SignalWatch {
 public:
     explicit SignalWatch(std::stop_source &stop)
     {

@@ -14,8 +14,7 @@
 using namespace yolk;
 using namespace yolk::app;
 
-namespace
-{
+namespace {
 
 SliderSpec spec()
 {
@@ -24,8 +23,7 @@ SliderSpec spec()
 
 } // namespace
 
-class TestWidgets : public QObject
-{
+class TestWidgets : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void initTestCase()

@@ -30,8 +30,7 @@
 using namespace yolk;
 using namespace yolk::app;
 
-namespace
-{
+namespace {
 
 void drop(QWidget *target, const QStringList &paths)
 {
@@ -57,8 +56,7 @@ QAction *command(const MainWindow &window, const char *name)
 
 } // namespace
 
-class TestWindow : public QObject
-{
+class TestWindow : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList frames_;

@@ -19,8 +19,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 struct Result {
     int code;
@@ -46,8 +45,7 @@ QString errorOf(const Result &r)
 
 } // namespace
 
-class TestCli : public QObject
-{
+class TestCli : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList frames_;

@@ -5,8 +5,7 @@
 #include <QRegularExpression>
 #include <QTest>
 
-namespace
-{
+namespace {
 
 const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens",     "denoise", "align", "movement",
                          "merge", "tone",  "adjust", "areas", "mend",   "geometry", "recipe",  "render"};
@@ -25,8 +24,7 @@ QString brokenRule(const QString &folder, const QString &header)
 
 } // namespace
 
-class TestArchitecture : public QObject
-{
+class TestArchitecture : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void theRulesCanFail()

@@ -16,8 +16,7 @@
 
 using namespace yolk::app;
 
-namespace
-{
+namespace {
 
 QString folder;
 

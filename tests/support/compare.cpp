@@ -4,10 +4,8 @@
 #include <limits>
 #include <vector>
 
-namespace yolk::test
-{
-namespace
-{
+namespace yolk::test {
+namespace {
 
 template <class T, class Allowed>
 QByteArray worst(ImageView<const T> got, ImageView<const T> want, const Allowed &allowed)

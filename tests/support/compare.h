@@ -5,8 +5,7 @@
 
 #include <QByteArray>
 
-namespace yolk::test
-{
+namespace yolk::test {
 
 /// Empty when every sample of `got` lies within absolute + relative * |want| of `want`; else what is wrong and where.
 QByteArray firstDifference(ImageView<const float> got, ImageView<const float> want, double absolute, double relative);

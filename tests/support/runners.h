@@ -8,12 +8,10 @@
 #include <random>
 #include <vector>
 
-namespace yolk::test
-{
+namespace yolk::test {
 
 /// All tasks on the calling thread, in an order that the seed shuffles.
-class ShuffledRunner : public Runner
-{
+class ShuffledRunner : public Runner {
 public:
     explicit ShuffledRunner(unsigned seed) : random_(seed) {}
     void run(int count, const std::function<void(int)> &task) override

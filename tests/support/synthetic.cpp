@@ -6,8 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::test
-{
+namespace yolk::test {
 
 Image<float> flat(int width, int height, float r, float g, float b)
 {

@@ -8,8 +8,7 @@
 #include <QString>
 #include <QStringList>
 
-namespace yolk::test
-{
+namespace yolk::test {
 
 Image<float> flat(int width, int height, float r, float g, float b);
 

@@ -7,10 +7,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr double kMargin = 14.0; // logical pixels round a fitted picture
 constexpr double kLeastZoom = 0.05, kMostZoom = 16.0;

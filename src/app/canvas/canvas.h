@@ -7,11 +7,9 @@
 
 #include <optional>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class Canvas : public QWidget
-{
+class Canvas : public QWidget {
     Q_OBJECT
 public:
     explicit Canvas(Document *document, QWidget *parent = nullptr);

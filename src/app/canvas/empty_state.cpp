@@ -4,8 +4,7 @@
 #include <QLabel>
 #include <QPushButton>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 EmptyState::EmptyState(bool demoAvailable, QWidget *parent) : QFrame(parent), demoAvailable_(demoAvailable)
 {

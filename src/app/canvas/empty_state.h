@@ -6,11 +6,9 @@
 class QLabel;
 class QPushButton;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class EmptyState : public QFrame
-{
+class EmptyState : public QFrame {
     Q_OBJECT
 public:
     explicit EmptyState(bool demoAvailable, QWidget *parent = nullptr);

@@ -6,10 +6,8 @@
 #include <QLabel>
 #include <QToolButton>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr qsizetype kMostLines = 4;
 

@@ -7,11 +7,9 @@
 class QLabel;
 class QToolButton;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class MessageStrip : public QFrame
-{
+class MessageStrip : public QFrame {
     Q_OBJECT
 public:
     explicit MessageStrip(QWidget *parent = nullptr);

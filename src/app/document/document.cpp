@@ -9,10 +9,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr size_t kCacheBytes = size_t(4) << 30;
 constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
@@ -126,6 +124,7 @@ void Document::adopt(Opened opened, bool keepSettings)
             thumbnails_.clear();
         }
         merged_.reset();
+        mergedIsCurrent_ = false;
         histogram_.reset();
         view_.reset();
         bracket_ = bracketOf(sources_, *measured_, recipe().frames);

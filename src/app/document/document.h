@@ -17,8 +17,7 @@
 #include <array>
 #include <optional>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 /// "1 frame", "5 frames".
 QString countedFrames(qsizetype count);
@@ -45,8 +44,7 @@ struct Probe {
     std::vector<std::pair<int, double>> shares; ///< frame number and share, largest first, shares of 1 % and more
 };
 
-class Document : public QObject
-{
+class Document : public QObject {
     Q_OBJECT
 public:
     explicit Document(QObject *parent = nullptr);

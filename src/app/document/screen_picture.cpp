@@ -8,8 +8,7 @@
 #include <cmath>
 #include <vector>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 QImage screenPicture(ImageView<const float> display, ExecContext &ctx)
 {

@@ -6,8 +6,7 @@
 
 #include <QImage>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 /// Display-linear sRGB in [0, 1] to an opaque 32-bit picture.
 QImage screenPicture(ImageView<const float> display, ExecContext &ctx);

@@ -1,7 +1,6 @@
 #include "jobs/lane.h"
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 Lane::Lane(Policy policy, QObject *parent) : QObject(parent), policy_(policy)
 {

@@ -17,8 +17,7 @@
 #include <new>
 #include <optional>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 template <class R> struct Outcome {
     std::optional<R> result;
@@ -26,8 +25,7 @@ template <class R> struct Outcome {
     QString error; ///< in words for people; empty unless the work failed
 };
 
-class Lane : public QObject
-{
+class Lane : public QObject {
     Q_OBJECT
 public:
     enum class Policy {

@@ -14,10 +14,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr double kLeft = 172.0, kRight = 16.0, kTop = 8.0, kAxisHeight = 22.0;
 constexpr double kBarsHeight = 52.0; // all frames together

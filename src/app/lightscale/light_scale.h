@@ -8,11 +8,9 @@
 
 #include <optional>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class LightScale : public QWidget
-{
+class LightScale : public QWidget {
     Q_OBJECT
 public:
     explicit LightScale(Document *document, QWidget *parent = nullptr);

@@ -5,8 +5,7 @@
 #include <QLabel>
 #include <QPushButton>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 ExportPanel::ExportPanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {

@@ -6,11 +6,9 @@
 
 class QLabel;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class ExportPanel : public Panel
-{
+class ExportPanel : public Panel {
     Q_OBJECT
 public:
     explicit ExportPanel(Document *document, QWidget *parent = nullptr);

@@ -10,10 +10,8 @@
 #include <QPainter>
 #include <QPushButton>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr QSize kThumbnail(66, 44);
 

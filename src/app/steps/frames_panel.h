@@ -8,11 +8,9 @@ class QCheckBox;
 class QLabel;
 class QPushButton;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class FrameRow : public QWidget
-{
+class FrameRow : public QWidget {
     Q_OBJECT
 public:
     explicit FrameRow(QWidget *parent);
@@ -24,8 +22,7 @@ private:
     QLabel *picture_, *exposure_, *shares_, *notices_;
 };
 
-class FramesPanel : public Panel
-{
+class FramesPanel : public Panel {
     Q_OBJECT
 public:
     explicit FramesPanel(Document *document, QWidget *parent = nullptr);

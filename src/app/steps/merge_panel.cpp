@@ -8,8 +8,7 @@
 #include <QLocale>
 #include <QPushButton>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {

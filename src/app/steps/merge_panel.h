@@ -8,13 +8,11 @@ class QComboBox;
 class QLabel;
 class QPushButton;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 class FoldGroup;
 
-class MergePanel : public Panel
-{
+class MergePanel : public Panel {
     Q_OBJECT
 public:
     explicit MergePanel(Document *document, QWidget *parent = nullptr);

@@ -1,7 +1,6 @@
 #include "steps/panel.h"
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 Panel::Panel(QWidget *parent) : QScrollArea(parent)
 {

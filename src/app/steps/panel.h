@@ -8,8 +8,7 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 inline QString words(std::string_view text)
 {
@@ -31,8 +30,7 @@ template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field,
 }
 
 /// A column of groups that scrolls when the window is low.
-class Panel : public QScrollArea
-{
+class Panel : public QScrollArea {
     Q_OBJECT
 public:
     explicit Panel(QWidget *parent = nullptr);

@@ -5,8 +5,7 @@
 #include <QHBoxLayout>
 #include <QPainter>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
 {

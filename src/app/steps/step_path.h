@@ -5,11 +5,9 @@
 #include <QList>
 #include <QWidget>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class StepTab : public QAbstractButton
-{
+class StepTab : public QAbstractButton {
     Q_OBJECT
 public:
     explicit StepTab(const QString &name, QWidget *parent);
@@ -24,8 +22,7 @@ private:
     bool marked_ = false;
 };
 
-class StepPath : public QWidget
-{
+class StepPath : public QWidget {
     Q_OBJECT
 public:
     StepPath(const QStringList &names, QWidget *parent = nullptr);

@@ -4,8 +4,7 @@
 
 #include <QPushButton>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 TonePanel::TonePanel(Document *document, QWidget *parent) : Panel(parent), document_(document)
 {

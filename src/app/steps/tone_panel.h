@@ -6,11 +6,9 @@
 
 #include <QHash>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class TonePanel : public Panel
-{
+class TonePanel : public Panel {
     Q_OBJECT
 public:
     explicit TonePanel(Document *document, QWidget *parent = nullptr);

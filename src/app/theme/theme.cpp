@@ -11,10 +11,8 @@
 #include <QSvgRenderer>
 #include <QToolTip>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr Tokens kEggshell{.chrome = QColor(0xd3, 0xd2, 0xce),
                            .panel = QColor(0xde, 0xdd, 0xda),

@@ -9,8 +9,7 @@
 class QPainter;
 class QPointF;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 struct Tokens {
     QColor chrome, panel, field, line; // surfaces from dark to light, hairlines
@@ -25,8 +24,7 @@ struct Tokens {
 enum class ThemeChoice { Eggshell, Dusk, Desktop };
 
 /// The running theme. One for the application; change it with set().
-class Theme : public QObject
-{
+class Theme : public QObject {
     Q_OBJECT
 public:
     static Theme &instance();

@@ -4,8 +4,7 @@
 #include <QHBoxLayout>
 #include <QToolButton>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent) : QWidget(parent)
 {

@@ -6,11 +6,9 @@
 
 class QButtonGroup;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class ChoiceRow : public QWidget
-{
+class ChoiceRow : public QWidget {
     Q_OBJECT
 public:
     struct Item {

@@ -6,8 +6,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
 {

@@ -6,11 +6,9 @@
 class QToolButton;
 class QVBoxLayout;
 
-namespace yolk::app
-{
+namespace yolk::app {
 
-class FoldGroup : public QWidget
-{
+class FoldGroup : public QWidget {
     Q_OBJECT
 public:
     explicit FoldGroup(const QString &name, QWidget *parent = nullptr);

@@ -5,8 +5,7 @@
 
 #include <cmath>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 QString signedNumber(double value, int decimals)
 {

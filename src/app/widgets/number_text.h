@@ -5,8 +5,7 @@
 
 #include <QString>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 /// "+1.5", "−0.3", and "0" without a sign for what rounds to it.
 QString signedNumber(double value, int decimals);

@@ -14,10 +14,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::app
-{
-namespace
-{
+namespace yolk::app {
+namespace {
 
 constexpr double kMargin = 7.0, kEggHeight = 15.0;
 constexpr int kFinePerStep = 10;

@@ -5,8 +5,7 @@
 #include <QLineEdit>
 #include <QWidget>
 
-namespace yolk::app
-{
+namespace yolk::app {
 
 /// What a slider needs to know of its setting; filled from the field tables of the core.
 struct SliderSpec {
@@ -16,8 +15,7 @@ struct SliderSpec {
 };
 
 /// The track with its egg. Works in tenths of a step; arrow keys move a step, with Shift a tenth.
-class SliderTrack : public QAbstractSlider
-{
+class SliderTrack : public QAbstractSlider {
     Q_OBJECT
 public:
     SliderTrack(const SliderSpec &spec, QWidget *parent);
@@ -51,8 +49,7 @@ private:
     double grabOffset_ = 0.0;
 };
 
-class ValueSlider : public QWidget
-{
+class ValueSlider : public QWidget {
     Q_OBJECT
 public:
     explicit ValueSlider(const SliderSpec &spec, QWidget *parent = nullptr);

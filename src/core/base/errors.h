@@ -5,25 +5,21 @@
 #include <stdexcept>
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
-class Error : public std::runtime_error
-{
+class Error : public std::runtime_error {
 public:
     using std::runtime_error::runtime_error;
 };
 
 /// A parameter that the caller must change: names the thing, its value and what is allowed.
-class ArgumentError : public Error
-{
+class ArgumentError : public Error {
 public:
     using Error::Error;
 };
 
 /// A file that cannot be read or used. what() is "<file>: <reason>".
-class InputError : public Error
-{
+class InputError : public Error {
 public:
     InputError(std::string file, const std::string &reason) : Error(file + ": " + reason), file_(std::move(file)) {}
     const std::string &file() const { return file_; }
@@ -33,15 +29,13 @@ private:
 };
 
 /// A file that could not be written. what() is "<file>: <reason>".
-class OutputError : public Error
-{
+class OutputError : public Error {
 public:
     OutputError(const std::string &file, const std::string &reason) : Error(file + ": " + reason) {}
 };
 
 /// The caller asked to stop; nothing half-done is handed out.
-class Cancelled : public Error
-{
+class Cancelled : public Error {
 public:
     Cancelled() : Error("cancelled") {}
 };

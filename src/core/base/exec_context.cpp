@@ -10,8 +10,7 @@
 #include <numeric>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 void SerialRunner::run(int count, const std::function<void(int)> &task)
 {

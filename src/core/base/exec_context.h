@@ -5,28 +5,24 @@
 #include <memory>
 #include <stop_token>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Runs numbered tasks, in any order and on any threads, and returns when all are done.
 /// An exception of a task is rethrown to the caller with its type.
-class Runner
-{
+class Runner {
 public:
     virtual ~Runner() = default;
     virtual void run(int count, const std::function<void(int)> &task) = 0;
 };
 
 /// All tasks in order on the calling thread.
-class SerialRunner : public Runner
-{
+class SerialRunner : public Runner {
 public:
     void run(int count, const std::function<void(int)> &task) override;
 };
 
 /// oneTBB behind the interface; `threads` 0 means one per core.
-class ThreadRunner : public Runner
-{
+class ThreadRunner : public Runner {
 public:
     explicit ThreadRunner(int threads = 0);
     ~ThreadRunner() override;
@@ -40,8 +36,7 @@ private:
 using Progress = std::function<void(double fraction)>;
 
 /// Runner, stop token and progress of one piece of work. Progress runs from 0 to 1, is serialised and never falls.
-class ExecContext
-{
+class ExecContext {
 public:
     explicit ExecContext(Runner &runner, std::stop_token stop = {}, Progress onProgress = {});
 

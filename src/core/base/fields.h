@@ -10,8 +10,7 @@
 #include <string_view>
 #include <tuple>
 
-namespace yolk
-{
+namespace yolk {
 
 /// A real number of settings struct S.
 template <class S> struct RealField {

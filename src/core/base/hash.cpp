@@ -9,8 +9,7 @@
 #include <vector>
 #include <xxhash.h>
 
-namespace yolk
-{
+namespace yolk {
 
 struct Hasher::State {
     XXH3_state_t *xxh = XXH3_createState();

@@ -10,8 +10,7 @@
 #include <string_view>
 #include <type_traits>
 
-namespace yolk
-{
+namespace yolk {
 
 struct Hash128 {
     uint64_t high = 0, low = 0;
@@ -20,8 +19,7 @@ struct Hash128 {
 };
 
 /// Collects values and bytes into one hash. Equal sequences of calls give equal hashes.
-class Hasher
-{
+class Hasher {
 public:
     Hasher();
     ~Hasher();

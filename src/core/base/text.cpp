@@ -5,8 +5,7 @@
 #include <cstdarg>
 #include <cstdio>
 
-namespace yolk
-{
+namespace yolk {
 
 std::string textOf(const char *format, ...)
 {

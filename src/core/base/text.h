@@ -3,8 +3,7 @@
 
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
 /// printf into a string; g++ 12 has no std::format.
 [[gnu::format(printf, 1, 2)]] std::string textOf(const char *format, ...);

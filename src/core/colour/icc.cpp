@@ -8,10 +8,8 @@
 #include <algorithm>
 #include <cstring>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr size_t kCurveSize = 4096;
 

@@ -9,8 +9,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// How to come from a developed file's code values to linear light: one curve per channel, then one matrix.
 struct CodeValues {

@@ -2,10 +2,8 @@
 
 #include <algorithm>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr Matrix3 kXyzToCones{{0.8189330101, 0.3618667424, -0.1288597137, //
                                0.0329845436, 0.9293118715, 0.0361456387,  //

@@ -5,16 +5,14 @@
 
 #include <cmath>
 
-namespace yolk
-{
+namespace yolk {
 
 struct Oklab {
     double L = 0, a = 0, b = 0;
 };
 
 /// Linear RGB of some space to Oklab and back, by way of Oklab's cone responses.
-class OklabSpace
-{
+class OklabSpace {
 public:
     explicit OklabSpace(const Primaries &primaries);
     Oklab fromRgb(const Vector3 &rgb) const;

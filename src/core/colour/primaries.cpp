@@ -2,8 +2,7 @@
 
 #include "base/errors.h"
 
-namespace yolk
-{
+namespace yolk {
 
 Vector3 Matrix3::operator*(const Vector3 &v) const
 {

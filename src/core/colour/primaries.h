@@ -4,8 +4,7 @@
 #include <array>
 #include <cstddef>
 
-namespace yolk
-{
+namespace yolk {
 
 using Vector3 = std::array<double, 3>;
 

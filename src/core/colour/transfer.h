@@ -4,8 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Display-linear 0..1 to the sRGB code value 0..1; outside it the end's formula goes on. Source: [IEC61966-2-1].
 inline double encodeSrgb(double linear)

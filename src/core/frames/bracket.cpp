@@ -3,10 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr double kSameExposure = 0.1; // EV; closer frames repeat each other
 

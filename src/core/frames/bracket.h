@@ -8,8 +8,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// What the photographer decided about the frames. Frames are named by content id.
 struct FrameChoice {

@@ -2,10 +2,8 @@
 
 #include <cmath>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 double nearestStep(double log2Value, double steps)
 {

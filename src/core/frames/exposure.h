@@ -7,8 +7,7 @@
 #include <span>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// log2(N^2 / t) at ISO 100.
 double exposureValue(double fNumber, double seconds);

@@ -7,10 +7,8 @@
 #include <cmath>
 #include <filesystem>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 bool swapsSides(Orientation o)
 {
@@ -65,8 +63,7 @@ Turn turnOf(Orientation o, int width, int height, ptrdiff_t stride)
 }
 
 /// Means of r x r blocks of linear codes, row by row.
-class BlockMeans
-{
+class BlockMeans {
 public:
     BlockMeans(int width, int reduction)
         : width_(width), r_(reduction), sums_(size_t(3 * ((width + reduction - 1) / reduction)))

@@ -12,8 +12,7 @@
 #include <memory>
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Immutable once loaded; passed between threads as FramePtr.
 struct Frame {

@@ -7,10 +7,8 @@
 #include <numeric>
 #include <optional>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr double kMeasuredPixels = 4e5;
 // Above it a value counts as clipped: two 8-bit codes below the end, in linear light.

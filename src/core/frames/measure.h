@@ -9,8 +9,7 @@
 #include <span>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 enum class ExposureSource {
     Stated,    ///< from metadata

@@ -2,8 +2,7 @@
 
 #include <algorithm>
 
-namespace yolk
-{
+namespace yolk {
 
 NoiseModel defaultNoise(int bits, double iso)
 {

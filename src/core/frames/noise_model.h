@@ -3,8 +3,7 @@
 
 #include <cmath>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Variance of a linear value z (0 black, 1 clipping of its frame): gain * max(z, 0) + readVariance.
 /// Source: [Foi2008], without its clipping part.

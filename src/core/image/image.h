@@ -13,8 +13,7 @@
 #include <type_traits>
 #include <utility>
 
-namespace yolk
-{
+namespace yolk {
 
 struct Shape {
     int width = 0, height = 0, planes = 0;
@@ -32,8 +31,7 @@ struct Rect {
     bool empty() const { return x1 <= x0 || y1 <= y0; }
 };
 
-template <class T> class ImageView
-{
+template <class T> class ImageView {
 public:
     ImageView() = default;
     ImageView(T *data, Shape shape, ptrdiff_t rowStride, ptrdiff_t planeStride)
@@ -93,8 +91,7 @@ public:
 };
 
 /// Move only and zeroed; large images get their zeros from the kernel page by page, as they are touched.
-template <class T> class Image
-{
+template <class T> class Image {
     static_assert(std::is_trivially_copyable_v<T>);
 
 public:

@@ -4,10 +4,8 @@
 #include <cmath>
 #include <vector>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 // The source samples that make one output sample, and their weights (sum 1).
 struct Taps {

@@ -4,8 +4,7 @@
 #include "base/exec_context.h"
 #include "image/image.h"
 
-namespace yolk
-{
+namespace yolk {
 
 /// A rectangle with fractions of pixels.
 struct RealRect {

@@ -10,8 +10,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-namespace yolk
-{
+namespace yolk {
 
 AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
 {

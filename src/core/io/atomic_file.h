@@ -3,11 +3,9 @@
 
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
-class AtomicFile
-{
+class AtomicFile {
 public:
     /// Makes an empty file beside `path`. Throws OutputError when the folder is missing or cannot be written.
     explicit AtomicFile(std::string path);
@@ -32,8 +30,7 @@ template <class Write> void writeAtomically(const std::string &path, Write &&wri
 
 #include "base/errors.h"
 
-namespace yolk
-{
+namespace yolk {
 
 template <class Write> void writeAtomically(const std::string &path, Write &&write)
 {

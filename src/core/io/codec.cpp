@@ -9,13 +9,11 @@
 #include <cstring>
 #include <sys/stat.h>
 
-namespace yolk
-{
+namespace yolk {
 
 const Codec &codecOf(const std::string &path)
 {
-    struct stat status {
-    };
+    struct stat status {};
     if (stat(path.c_str(), &status) != 0)
         throw InputError(path, errno == ENOENT ? "there is no such file" : std::strerror(errno));
     if (!S_ISREG(status.st_mode))

@@ -10,8 +10,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// What a file says of itself before its pixels are read.
 struct PictureInfo {

@@ -11,10 +11,8 @@
 
 #include <jerror.h> // after jpeglib.h, which it extends
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 struct JpegFailure {
     std::string reason;
@@ -55,8 +53,7 @@ void setUp(jpeg_error_mgr &errors)
     errors.output_message = [](j_common_ptr) {};
 }
 
-class Reader
-{
+class Reader {
 public:
     explicit Reader(const std::string &path) : file_(std::fopen(path.c_str(), "rb"), &std::fclose)
     {

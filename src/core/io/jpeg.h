@@ -8,8 +8,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Fills row y of a picture that is being written: width * 3 interleaved samples.
 using FillRow8 = std::function<void(int y, std::span<uint8_t> row)>;

@@ -7,10 +7,8 @@
 #include <cmath>
 #include <mutex>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 // exiv2's XMP part is not reentrant, so all calls share one lock.
 std::mutex &lock()

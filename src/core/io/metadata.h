@@ -4,8 +4,7 @@
 #include <optional>
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Exif orientation, values as in the tag: how the stored picture must be turned to stand upright.
 enum class Orientation {

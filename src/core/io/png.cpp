@@ -7,10 +7,8 @@
 #include <cstring>
 #include <png.h>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 struct PngFailure {
     std::string reason;
@@ -21,8 +19,7 @@ struct PngFailure {
     throw PngFailure{text};
 }
 
-class Reader
-{
+class Reader {
 public:
     explicit Reader(const std::string &path) : file_(std::fopen(path.c_str(), "rb"), &std::fclose)
     {

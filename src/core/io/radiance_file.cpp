@@ -26,10 +26,8 @@
 #include <stb/stb_image_write.h>
 #pragma GCC diagnostic pop
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr const char *kChannels[3] = {"R", "G", "B"};
 

@@ -8,8 +8,7 @@
 #include <optional>
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
 /// What a radiance file says besides its pixels; the EXR attributes of the same meaning carry it.
 struct RadianceNotes {

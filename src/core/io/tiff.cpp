@@ -10,10 +10,8 @@
 #include <tiffio.h>
 #include <unistd.h>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 // libtiff's handlers are global and print; they are silenced once, and a reason is given from what was being done.
 void silence()
@@ -100,8 +98,7 @@ PictureInfo readInfo(const std::string &path)
 }
 
 /// Hands out stored rows in order from strips or tiles.
-class RowSource
-{
+class RowSource {
 public:
     RowSource(TIFF *tiff, const Layout &layout, const std::string &path) : tiff_(tiff), path_(path)
     {

@@ -3,8 +3,7 @@
 
 #include "io/jpeg.h"
 
-namespace yolk
-{
+namespace yolk {
 
 /// 16-bit RGB TIFF, deflate with horizontal prediction. Throws ArgumentError (size), OutputError.
 /// Leaves a partial file on error: write through AtomicFile.

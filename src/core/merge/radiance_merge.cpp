@@ -8,10 +8,8 @@
 #include <numeric>
 #include <vector>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 /// Constants of one frame, ready for the row loop.
 struct Weighing {

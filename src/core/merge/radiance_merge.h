@@ -7,8 +7,7 @@
 
 #include <span>
 
-namespace yolk
-{
+namespace yolk {
 
 /// One frame as the merge takes it: linear RGB of the file as 16-bit codes (frames/frame.h), already aligned.
 struct Exposure {

@@ -1,7 +1,6 @@
 #include "recipe/history.h"
 
-namespace yolk
-{
+namespace yolk {
 
 bool History::push(Recipe recipe, std::string what, const std::string &gesture)
 {

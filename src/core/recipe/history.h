@@ -6,11 +6,9 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
-class History
-{
+class History {
 public:
     explicit History(Recipe start = {}) : states_{{std::move(start), {}, {}}} {}
 

@@ -2,10 +2,8 @@
 
 #include <charconv>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 double numberOf(std::string_view text, const std::string &path)
 {

@@ -9,8 +9,7 @@
 #include <string>
 #include <string_view>
 
-namespace yolk
-{
+namespace yolk {
 
 inline constexpr std::array kOutputSpaces{
     Choice<OutputSpace>{OutputSpace::Srgb, "srgb", "sRGB", "For the web and for screens of every kind"},

@@ -4,18 +4,15 @@
 
 #include <cmath>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 using nlohmann::json;
 
 constexpr const char *kFormat = "yolk-recipe";
 
 /// Takes keys out of an object as they are read, so that what stays is unknown.
-class Section
-{
+class Section {
 public:
     Section(json &parent, std::string key) : path_(std::move(key)), parent_(parent)
     {

@@ -6,8 +6,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 inline constexpr int kRecipeVersion = 1;
 

@@ -11,10 +11,8 @@
 #include <filesystem>
 #include <vector>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 /// sRGB coding by table: linear between 2^kBits steps. Near black the curve is a straight line, further up the error of
 /// a chord is below 0.2 of a 16-bit code (measured by a test).

@@ -6,8 +6,7 @@
 
 #include <string>
 
-namespace yolk
-{
+namespace yolk {
 
 inline constexpr const char *kSoftware = "Yolk 0.1";
 

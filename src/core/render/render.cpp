@@ -7,10 +7,8 @@
 #include <cmath>
 #include <numeric>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 enum class Stage : int { Decode, Merge, Level, Scene };
 

@@ -16,8 +16,7 @@
 #include <memory>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
 inline constexpr int kProcessVersion = 1;

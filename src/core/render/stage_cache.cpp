@@ -1,7 +1,6 @@
 #include "render/stage_cache.h"
 
-namespace yolk
-{
+namespace yolk {
 
 StageCache::Value StageCache::find(const Hash128 &key)
 {

@@ -10,11 +10,9 @@
 #include <memory>
 #include <mutex>
 
-namespace yolk
-{
+namespace yolk {
 
-class StageCache
-{
+class StageCache {
 public:
     explicit StageCache(size_t capacityBytes) : capacity_(capacityBytes) {}
 

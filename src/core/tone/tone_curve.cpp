@@ -8,10 +8,8 @@
 #include <bit>
 #include <cmath>
 
-namespace yolk
-{
-namespace
-{
+namespace yolk {
+namespace {
 
 constexpr double kGrey = 0.18;
 constexpr double kGreyOdds = kGrey / (1.0 - kGrey); // m at v = 0: m / (1 + m) = 0.18
@@ -169,12 +167,11 @@ double zoneValueFor(const ToneSettings &settings, const ToneStart &start, int in
     return (low + high) / 2;
 }
 
-namespace
-{
+namespace {
 
 // The curve as gain = display / scene luminance, tabulated over the bits of a float: kPerOctave steps an octave,
 // linear between them, from 2^kFirstOctave on. Luminance below counts as that, above as the last.
-constexpr int kFirstOctave = -30, kOctaves = 60, kStepBits = 8, kPerOctave = 1 << kStepBits;
+constexpr int kFirstOctave = -24, kOctaves = 48, kStepBits = 8, kPerOctave = 1 << kStepBits;
 
 struct GainTable {
     std::vector<float> display; // display luminance at each step, one more at the end

@@ -9,8 +9,7 @@
 #include <array>
 #include <vector>
 
-namespace yolk
-{
+namespace yolk {
 
 /// 0 EV is luminance 0.18. NaN counts as black.
 double evOfLuminance(double luminance);
@@ -29,8 +28,7 @@ double photographic(double m, double whiteSquared);
 ///         [Reinhard2002] with a slope; then the toe D^2 (1 + t) / (D + t).
 /// Plain:  D = min(1, 0.18 * 2^v)^(1 / gamma), v scaled round 0 by contrast.
 /// Zones:  a monotone cubic (Fritsch-Carlson) through five knots of display lightness at 10, 30, 50, 70 and 90.
-class ToneCurve
-{
+class ToneCurve {
 public:
     /// Throws ArgumentError when a setting is out of its range (kToneFields).
     ToneCurve(const ToneSettings &settings, const ToneStart &start);

@@ -5,8 +5,7 @@
 
 #include <array>
 
-namespace yolk
-{
+namespace yolk {
 
 enum class ToneMethod { Plain, Global };
 

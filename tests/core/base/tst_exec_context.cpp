@@ -10,8 +10,7 @@
 
 using namespace yolk;
 
-class TestExecContext : public QObject
-{
+class TestExecContext : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void bandsCoverEveryRowOnce_data()

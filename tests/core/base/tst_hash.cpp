@@ -8,8 +8,7 @@
 
 using namespace yolk;
 
-class TestHash : public QObject
-{
+class TestHash : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void emptyInputIsThePublishedValue()

@@ -7,8 +7,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 void compareNear(double got, double want, double limit)
 {
@@ -17,8 +16,7 @@ void compareNear(double got, double want, double limit)
 
 } // namespace
 
-class TestColour : public QObject
-{
+class TestColour : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void luminanceWeights()

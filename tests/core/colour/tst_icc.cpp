@@ -12,8 +12,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 std::vector<std::byte> saved(cmsHPROFILE profile)
 {
@@ -27,8 +26,7 @@ std::vector<std::byte> saved(cmsHPROFILE profile)
 
 } // namespace
 
-class TestIcc : public QObject
-{
+class TestIcc : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void readsSrgbAsAssumed()

@@ -11,8 +11,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 struct Set {
     std::vector<FramePtr> frames;
@@ -49,8 +48,7 @@ void stripMetadata(const QString &path)
 
 } // namespace
 
-class TestBracket : public QObject
-{
+class TestBracket : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     QString folder(const char *name) const

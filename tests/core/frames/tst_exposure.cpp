@@ -7,8 +7,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 Metadata marked(std::optional<double> seconds, std::optional<double> fNumber = 8.0, std::optional<double> iso = 100.0)
 {
@@ -26,8 +25,7 @@ void compareNear(double got, double want, double limit)
 
 } // namespace
 
-class TestExposure : public QObject
-{
+class TestExposure : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void exposureValueOfASunnyDay()

@@ -15,8 +15,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 Image<uint16_t> decoded(const Frame &frame, int reduction = 1)
 {
@@ -27,8 +26,7 @@ Image<uint16_t> decoded(const Frame &frame, int reduction = 1)
 
 } // namespace
 
-class TestFrame : public QObject
-{
+class TestFrame : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }

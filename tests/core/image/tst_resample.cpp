@@ -10,8 +10,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 /// z = a + bx x + by y at pixel centres: any filter with symmetric taps gives it back away from the edges.
 Image<float> plane(int width, int height, double bx, double by)
@@ -25,8 +24,7 @@ Image<float> plane(int width, int height, double bx, double by)
 
 } // namespace
 
-class TestResample : public QObject
-{
+class TestResample : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void imagesAreZeroedAndAligned()

@@ -18,8 +18,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 cv::Mat noisePicture(int width, int height, int type)
 {
@@ -110,8 +109,7 @@ void writeTiledTiff(const std::string &path, const cv::Mat &rgb)
 
 } // namespace
 
-class TestCodecs : public QObject
-{
+class TestCodecs : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }

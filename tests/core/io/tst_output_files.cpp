@@ -16,8 +16,7 @@
 
 using namespace yolk;
 
-class TestOutputFiles : public QObject
-{
+class TestOutputFiles : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }

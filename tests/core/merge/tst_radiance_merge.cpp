@@ -11,8 +11,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 /// A bracket whose frames own their pixels.
 struct Bracket {
@@ -63,8 +62,7 @@ Image<uint16_t> flatCodes(int width, int height, double r, double g, double b)
 
 } // namespace
 
-class TestRadianceMerge : public QObject
-{
+class TestRadianceMerge : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void recoversKnownRadiance_data()

@@ -9,8 +9,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 std::string reasonOf(const std::string &text)
 {
@@ -29,8 +28,7 @@ std::string file(const std::string &body)
 
 } // namespace
 
-class TestRecipe : public QObject
-{
+class TestRecipe : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void everyNumberComesBackBitForBit()

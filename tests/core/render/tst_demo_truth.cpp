@@ -13,8 +13,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 /// Pixels that at least one frame holds: no channel clipped, all with a signal-to-noise ratio over 10.
 Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr> &frames,
@@ -36,8 +35,7 @@ Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr>
 
 } // namespace
 
-class TestDemoTruth : public QObject
-{
+class TestDemoTruth : public QObject {
     Q_OBJECT
 private Q_SLOTS:
     void mergeIsWithinATenthOfAStop()

@@ -19,8 +19,7 @@
 
 using namespace yolk;
 
-namespace
-{
+namespace {
 
 Sources open(const QStringList &paths, size_t cacheBytes = size_t(1) << 30)
 {
@@ -32,8 +31,7 @@ Sources open(const QStringList &paths, size_t cacheBytes = size_t(1) << 30)
 
 } // namespace
 
-class TestRender : public QObject
-{
+class TestRender : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     QStringList paths_;
