@@ -277,7 +277,7 @@ private Q_SLOTS:
         process.start(QStringLiteral(YOLK_CLI),
                       QStringList{"develop"} + large + QStringList{"-o", folder.filePath("x.tif")});
         QVERIFY(process.waitForStarted());
-        for (int i = 0; i < 500 && folder.entryList(QDir::Files | QDir::Hidden).isEmpty(); ++i)
+        for (int i = 0; i < 10000 && folder.entryList(QDir::Files | QDir::Hidden).isEmpty(); ++i)
             QTest::qWait(2);
         QVERIFY(!folder.entryList(QDir::Files | QDir::Hidden).isEmpty()); // it is writing
         kill(pid_t(process.processId()), SIGINT);

@@ -15,6 +15,8 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
     auto *reference = new FoldGroup(tr("Reference frame"), this);
     reference_ = new QComboBox(this);
     reference_->setAccessibleName(tr("Reference frame"));
+    reference_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon); // long names never widen it
+    reference_->setMinimumContentsLength(10);
     reference_->setToolTip(tr("The frame that the others follow; its metadata goes into the finished files."));
     reference->add(reference_);
     influence_ = new FoldGroup(tr("Influence"), this);

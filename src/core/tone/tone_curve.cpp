@@ -217,6 +217,13 @@ void toneRow(const float *inR, const float *inG, const float *inB, int width, co
     }
 }
 
+/// Inside the cube but for rounding: white must stay white.
+bool isInside(float v)
+{
+    constexpr float kRounding = 1e-5f;
+    return v >= -kRounding && v <= 1.0f + kRounding;
+}
+
 } // namespace
 
 Image<float> toneMap(ImageView<const float> scene, const ToneCurve &curve, OutputSpace space, ExecContext &ctx)
@@ -236,8 +243,12 @@ Image<float> toneMap(ImageView<const float> scene, const ToneCurve &curve, Outpu
             toneRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), gains.display.data(), gains.least,
                     gains.most, toOutput, r, g, b);
             for (int x = 0; x < scene.width(); ++x) {
-                if (r[x] >= 0 && r[x] <= 1 && g[x] >= 0 && g[x] <= 1 && b[x] >= 0 && b[x] <= 1)
+                if (isInside(r[x]) && isInside(g[x]) && isInside(b[x])) {
+                    r[x] = std::clamp(r[x], 0.0f, 1.0f);
+                    g[x] = std::clamp(g[x], 0.0f, 1.0f);
+                    b[x] = std::clamp(b[x], 0.0f, 1.0f);
                     continue;
+                }
                 const Vector3 inside = mapIntoGamut({r[x], g[x], b[x]}, oklab);
                 r[x] = float(inside[0]);
                 g[x] = float(inside[1]);
