@@ -27,7 +27,7 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     setMinimumSize(320, 200);
     connect(document, &Document::setChanged, this, &Canvas::newSet);
     connect(document, &Document::viewReady, this, &Canvas::take);
-    connect(document, &Document::recipeChanged, this, [this] {
+    connect(document, &Document::bracketChanged, this, [this] {
         if (document_->pictureSize() != pictureSize_) // another reference frame may have another size
             newSet();
     });

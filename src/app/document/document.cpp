@@ -130,6 +130,7 @@ void Document::adopt(Opened opened, bool keepSettings)
         bracket_ = bracketOf(sources_, *measured_, recipe().frames);
         curve_.emplace(recipe().tone, measured_->tone);
         Q_EMIT setChanged();
+        Q_EMIT bracketChanged();
         Q_EMIT recipeChanged();
         loadThumbnails();
         startMerge();
@@ -227,8 +228,10 @@ void Document::recipeIsNew()
 {
     curve_.emplace(recipe().tone, measured_->tone);
     const bool framesChanged = recipe().frames != mergedChoice_;
-    if (framesChanged)
+    if (framesChanged) {
         bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+        Q_EMIT bracketChanged();
+    }
     Q_EMIT recipeChanged();
     if (framesChanged) {
         viewLane_.discard();

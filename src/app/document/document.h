@@ -98,8 +98,9 @@ public:
     const std::array<Lane *, 4> &lanes() const { return lanes_; } ///< most interesting first
 
 Q_SIGNALS:
-    void setChanged();    ///< other frames are open (or none yet)
-    void recipeChanged(); ///< settings, and with them bracket() and the curve
+    void setChanged();     ///< other frames are open (or none yet)
+    void recipeChanged();  ///< settings, and with them the curve
+    void bracketChanged(); ///< which frames count and how; before recipeChanged()
     void histogramChanged();
     void mergedChanged();
     void thumbnailsChanged();

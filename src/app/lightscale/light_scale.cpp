@@ -57,10 +57,8 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     setAccessibleDescription(tr("Left and right choose a zone handle, up and down move it, with Shift finer."));
     const auto refresh = qOverload<>(&QWidget::update);
     connect(document, &Document::setChanged, this, [this] { probe_.reset(); });
-    connect(document, &Document::recipeChanged, this, [this] {
-        findRange();
-        update();
-    });
+    connect(document, &Document::bracketChanged, this, &LightScale::findRange);
+    connect(document, &Document::recipeChanged, this, refresh);
     connect(document, &Document::histogramChanged, this, refresh);
     connect(document, &Document::mergedChanged, this, refresh);
     connect(document, &Document::thumbnailsChanged, this, refresh);

@@ -123,7 +123,7 @@ FramesPanel::FramesPanel(Document *document, QWidget *parent) : Panel(parent), d
     add(more);
     addStretch();
     connect(more, &QPushButton::clicked, this, &FramesPanel::addAsked);
-    connect(document, &Document::recipeChanged, this, &FramesPanel::refresh);
+    connect(document, &Document::bracketChanged, this, &FramesPanel::refresh);
     connect(document, &Document::thumbnailsChanged, this, &FramesPanel::refresh);
     connect(&Theme::instance(), &Theme::changed, this, &FramesPanel::refresh);
 }

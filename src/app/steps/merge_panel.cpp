@@ -37,7 +37,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
         next.frames.reference = reference_->itemData(index).toString().toStdString();
         document_->setRecipe(next, tr("reference frame"));
     });
-    connect(document, &Document::recipeChanged, this, &MergePanel::refresh);
+    connect(document, &Document::bracketChanged, this, &MergePanel::refresh);
     connect(document, &Document::mergedChanged, this, &MergePanel::refreshFacts);
 }
 

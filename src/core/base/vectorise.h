@@ -1,9 +1,10 @@
-// Hot loops are compiled twice, for the x86-64 baseline and for AVX2+FMA, and the processor chooses when the program
-// starts; the build never assumes the builder's processor. What such a loop calls must be inlined into it.
+// Hot loops are compiled twice, for the x86-64 baseline and for the level with AVX2 and FMA, and the processor chooses when
+// the program starts; the build never assumes the builder's processor. (A model's name, as in arch=haswell, would choose
+// that model only.) What such a loop calls must be inlined into it, and what it writes must not overlap what it reads.
 #pragma once
 
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
-#define YOLK_MULTIVERSION __attribute__((target_clones("arch=haswell", "default")))
+#define YOLK_MULTIVERSION __attribute__((target_clones("arch=x86-64-v3", "default")))
 #else
 #define YOLK_MULTIVERSION
 #endif

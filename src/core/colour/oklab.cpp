@@ -19,9 +19,9 @@ Oklab labOfCones(const Vector3 &cones)
     return {lab[0], lab[1], lab[2]};
 }
 
-bool inside(const Vector3 &rgb, double slack)
+bool inside(const Vector3 &rgb)
 {
-    return std::ranges::all_of(rgb, [slack](double v) { return v >= -slack && v <= 1.0 + slack; });
+    return std::ranges::all_of(rgb, [](double v) { return v >= 0.0 && v <= 1.0; });
 }
 
 } // namespace
@@ -51,23 +51,46 @@ Oklab oklabOfXyz(const Vector3 &xyz)
 
 Vector3 mapIntoGamut(const Vector3 &rgb, const OklabSpace &space)
 {
-    if (inside(rgb, 0.0))
+    if (inside(rgb))
         return rgb;
     const Oklab lab = space.fromRgb(rgb);
     if (!(lab.L > 0.0)) // NaN ends here too
         return {0, 0, 0};
     if (lab.L >= 1.0)
         return {1, 1, 1};
+    return space.withinCube(lab);
+}
+
+Vector3 OklabSpace::withinCube(const Oklab &lab) const
+{
+    // On the line from grey (t = 0) to the colour (t = 1) the cube roots of the cones are linear in t, so that each of
+    // R, G and B is a cubic in t: its coefficients once, then only those are looked at.
+    const Vector3 along = kLabToCones * Vector3{0, lab.a, lab.b};
+    const double g = lab.L; // grey has three equal roots
+    std::array<std::array<double, 4>, 3> cubic{};
+    for (size_t k = 0; k < 3; ++k) {
+        const double d = along[k];
+        const std::array<double, 4> powers{g * g * g, 3 * g * g * d, 3 * g * d * d, d * d * d};
+        for (size_t c = 0; c < 3; ++c)
+            for (size_t p = 0; p < 4; ++p)
+                cubic[c][p] += fromCones_.m[3 * c + k] * powers[p];
+    }
+    const auto at = [&](size_t c, double t) {
+        const auto &q = cubic[c];
+        return q[0] + t * (q[1] + t * (q[2] + t * q[3]));
+    };
     double low = 0.0, high = 1.0;   // grey is inside, the colour itself is not
     constexpr double kSlack = 1e-4; // rounding of the published matrices: grey itself misses the cube by some 1e-5
     for (int i = 0; i < 12; ++i) {
         const double middle = (low + high) / 2;
-        (inside(space.toRgb({lab.L, lab.a * middle, lab.b * middle}), kSlack) ? low : high) = middle;
+        bool in = true;
+        for (size_t c = 0; c < 3; ++c) {
+            const double v = at(c, middle);
+            in = in && v >= -kSlack && v <= 1.0 + kSlack;
+        }
+        (in ? low : high) = middle;
     }
-    Vector3 out = space.toRgb({lab.L, lab.a * low, lab.b * low});
-    for (double &v : out)
-        v = std::clamp(v, 0.0, 1.0);
-    return out;
+    return {std::clamp(at(0, low), 0.0, 1.0), std::clamp(at(1, low), 0.0, 1.0), std::clamp(at(2, low), 0.0, 1.0)};
 }
 
 } // namespace yolk

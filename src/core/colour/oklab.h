@@ -17,6 +17,8 @@ public:
     explicit OklabSpace(const Primaries &primaries);
     Oklab fromRgb(const Vector3 &rgb) const;
     Vector3 toRgb(const Oklab &lab) const;
+    /// RGB of the colour with as much of its chroma as the cube [0, 1]^3 holds (to 1/4096); 0 < L < 1.
+    Vector3 withinCube(const Oklab &lab) const;
 
 private:
     Matrix3 toCones_, fromCones_;

@@ -68,7 +68,8 @@ YOLK_INLINE float smooth(float t)
 /// s of one frame. `light` is what the frames exposed less found (0 for the first): where that would clip this frame by
 /// far, its value is not believed though it lies below clipping. JPEG's ringing beside an edge makes such values.
 YOLK_MULTIVERSION
-void softRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width, Weighing w, float *soft, float *light)
+void softRow(const uint16_t *__restrict r, const uint16_t *__restrict g, const uint16_t *__restrict b, int width,
+             Weighing w, float *__restrict soft, float *__restrict light)
 {
     constexpr float kDoubt = 1.05f, kDisbelief = 1.3f; // times clipping; noise of the prediction stays well below
     for (int x = 0; x < width; ++x) {
@@ -81,7 +82,8 @@ void softRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width,
 }
 
 YOLK_MULTIVERSION
-void addLightRow(const uint16_t *in, const float *soft, int width, Weighing w, float *light, float *exposure)
+void addLightRow(const uint16_t *__restrict in, const float *__restrict soft, int width, Weighing w,
+                 float *__restrict light, float *__restrict exposure)
 {
     for (int x = 0; x < width; ++x) {
         light[x] += soft[x] * linear(in[x]);
@@ -90,8 +92,8 @@ void addLightRow(const uint16_t *in, const float *soft, int width, Weighing w, f
 }
 
 YOLK_MULTIVERSION
-void addWeightedRow(const uint16_t *in, const float *soft, const float *first, int width, Weighing w, float *value,
-                    float *weight)
+void addWeightedRow(const uint16_t *__restrict in, const float *__restrict soft, const float *__restrict first,
+                    int width, Weighing w, float *__restrict value, float *__restrict weight)
 {
     const float scale = w.influence * w.exposure * w.exposure;
     for (int x = 0; x < width; ++x) {
@@ -103,7 +105,7 @@ void addWeightedRow(const uint16_t *in, const float *soft, const float *first, i
 }
 
 YOLK_MULTIVERSION
-void divideRow(float *value, const float *by, int width)
+void divideRow(float *__restrict value, const float *__restrict by, int width)
 {
     for (int x = 0; x < width; ++x)
         value[x] = by[x] > 0.0f ? value[x] / by[x] : 0.0f;
@@ -111,7 +113,8 @@ void divideRow(float *value, const float *by, int width)
 
 /// Shares by the weight of green: luminance is mostly green, and the channels' weights differ little.
 YOLK_MULTIVERSION
-void shareRow(const float *soft, const float *first, const float *weight, int width, Weighing w, uint8_t *share)
+void shareRow(const float *__restrict soft, const float *__restrict first, const float *__restrict weight, int width,
+              Weighing w, uint8_t *__restrict share)
 {
     const float scale = 255.0f * w.influence * w.exposure * w.exposure;
     for (int x = 0; x < width; ++x) {

@@ -1,5 +1,6 @@
 #include "render/output.h"
 
+#include "base/vectorise.h"
 #include "colour/transfer.h"
 #include "io/atomic_file.h"
 #include "io/metadata.h"
@@ -28,23 +29,31 @@ const std::vector<float> &srgbTable()
     return table;
 }
 
-inline float encoded(const float *table, float v)
+YOLK_MULTIVERSION
+void codeRow(const float *__restrict in, int count, const float *__restrict table, float top, int *__restrict out)
 {
-    v = v > 0.0f ? v : 0.0f; // NaN falls to 0
-    v = v < 1.0f ? v : 1.0f;
-    const float at = v * float(1 << kBits);
-    const int i = int(at);
-    return table[i] + (at - float(i)) * (table[i + 1] - table[i]);
+    for (int x = 0; x < count; ++x) {
+        float v = in[x] > 0.0f ? in[x] : 0.0f; // NaN falls to 0
+        v = v < 1.0f ? v : 1.0f;
+        const float at = v * float(1 << kBits);
+        const int i = int(at);
+        out[x] = int((table[i] + (at - float(i)) * (table[i + 1] - table[i])) * top + 0.5f);
+    }
 }
 
 template <class T> void encodeRow(ImageView<const float> display, int y, std::span<T> out)
 {
-    const float *table = srgbTable().data();
-    const float top = float(std::numeric_limits<T>::max());
-    for (int c = 0; c < 3; ++c) {
-        const float *in = display.row(c, y);
-        for (int x = 0; x < display.width(); ++x)
-            out[size_t(3 * x + c)] = T(encoded(table, in[x]) * top + 0.5f);
+    constexpr int kChunk = 256; // planar codes of some pixels, then interleaved
+    std::array<std::array<int, kChunk>, 3> codes;
+    for (int x0 = 0; x0 < display.width(); x0 += kChunk) {
+        const int count = std::min(kChunk, display.width() - x0);
+        for (int c = 0; c < 3; ++c)
+            codeRow(display.row(c, y) + x0, count, srgbTable().data(), float(std::numeric_limits<T>::max()),
+                    codes[size_t(c)].data());
+        T *to = out.data() + size_t(x0) * 3;
+        for (size_t x = 0; x < size_t(count); ++x)
+            for (size_t c = 0; c < 3; ++c)
+                to[3 * x + c] = T(codes[c][x]);
     }
 }
 

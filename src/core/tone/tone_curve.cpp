@@ -196,12 +196,13 @@ struct Matrix3f {
 };
 
 YOLK_MULTIVERSION
-void toneRow(const float *inR, const float *inG, const float *inB, int width, const float *table, float least,
-             float most, Matrix3f toOutput, float *outR, float *outG, float *outB)
+void toneRow(const float *__restrict inR, const float *__restrict inG, const float *__restrict inB, int width,
+             const float *__restrict table, float least, float most, Matrix3f toOutput, float *__restrict outR,
+             float *__restrict outG, float *__restrict outB)
 {
     constexpr int kShift = 23 - kStepBits;
     constexpr int kBase = (127 + kFirstOctave) << kStepBits;
-    const float *m = toOutput.m;
+    const Matrix3f m = toOutput;
     for (int x = 0; x < width; ++x) {
         const float luminance = kLuminance2020[0] * inR[x] + kLuminance2020[1] * inG[x] + kLuminance2020[2] * inB[x];
         float y = luminance > least ? luminance : least; // NaN falls to the least
@@ -211,17 +212,45 @@ void toneRow(const float *inR, const float *inG, const float *inB, int width, co
         const float part = float(bits & ((1 << kShift) - 1)) * (1.0f / float(1 << kShift));
         const float gain = (table[step] + part * (table[step + 1] - table[step])) / y;
         const float r = inR[x] * gain, g = inG[x] * gain, b = inB[x] * gain;
-        outR[x] = m[0] * r + m[1] * g + m[2] * b;
-        outG[x] = m[3] * r + m[4] * g + m[5] * b;
-        outB[x] = m[6] * r + m[7] * g + m[8] * b;
+        outR[x] = m.m[0] * r + m.m[1] * g + m.m[2] * b;
+        outG[x] = m.m[3] * r + m.m[4] * g + m.m[5] * b;
+        outB[x] = m.m[6] * r + m.m[7] * g + m.m[8] * b;
     }
 }
 
-/// Inside the cube but for rounding: white must stay white.
-bool isInside(float v)
+constexpr float kRounding = 1e-5f;
+
+/// Brings what lies in the cube but for rounding into it (white must stay white), and says whether something lies
+/// further out.
+YOLK_MULTIVERSION
+bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b, int count)
 {
-    constexpr float kRounding = 1e-5f;
-    return v >= -kRounding && v <= 1.0f + kRounding;
+    int outside = 0;
+    for (int x = 0; x < count; ++x) {
+        const float low = std::min(std::min(r[x], g[x]), b[x]), high = std::max(std::max(r[x], g[x]), b[x]);
+        outside |= !(low >= -kRounding) | !(high <= 1.0f + kRounding);
+    }
+    if (outside)
+        return true;
+    for (int x = 0; x < count; ++x) {
+        r[x] = std::min(std::max(r[x], 0.0f), 1.0f);
+        g[x] = std::min(std::max(g[x], 0.0f), 1.0f);
+        b[x] = std::min(std::max(b[x], 0.0f), 1.0f);
+    }
+    return false;
+}
+
+void mapPixels(float *r, float *g, float *b, int count, const OklabSpace &oklab)
+{
+    const auto isInside = [](float v) { return v >= -kRounding && v <= 1.0f + kRounding; };
+    for (int x = 0; x < count; ++x) {
+        Vector3 rgb{r[x], g[x], b[x]};
+        if (!isInside(r[x]) || !isInside(g[x]) || !isInside(b[x]))
+            rgb = mapIntoGamut(rgb, oklab);
+        r[x] = float(std::clamp(rgb[0], 0.0, 1.0));
+        g[x] = float(std::clamp(rgb[1], 0.0, 1.0));
+        b[x] = float(std::clamp(rgb[2], 0.0, 1.0));
+    }
 }
 
 } // namespace
@@ -242,17 +271,11 @@ Image<float> toneMap(ImageView<const float> scene, const ToneCurve &curve, Outpu
             float *r = out.row(0, y), *g = out.row(1, y), *b = out.row(2, y);
             toneRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), gains.display.data(), gains.least,
                     gains.most, toOutput, r, g, b);
-            for (int x = 0; x < scene.width(); ++x) {
-                if (isInside(r[x]) && isInside(g[x]) && isInside(b[x])) {
-                    r[x] = std::clamp(r[x], 0.0f, 1.0f);
-                    g[x] = std::clamp(g[x], 0.0f, 1.0f);
-                    b[x] = std::clamp(b[x], 0.0f, 1.0f);
-                    continue;
-                }
-                const Vector3 inside = mapIntoGamut({r[x], g[x], b[x]}, oklab);
-                r[x] = float(inside[0]);
-                g[x] = float(inside[1]);
-                b[x] = float(inside[2]);
+            constexpr int kChunk = 64; // most pieces lie inside the output space
+            for (int x = 0; x < scene.width(); x += kChunk) {
+                const int count = std::min(kChunk, scene.width() - x);
+                if (clampRounding(r + x, g + x, b + x, count))
+                    mapPixels(r + x, g + x, b + x, count, oklab);
             }
         }
     });
