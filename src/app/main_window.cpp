@@ -85,6 +85,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
                            static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->setVisible(false);
+    for (QWidget *widget : panels_->findChildren<QWidget *>())
+        widget->ensurePolished(); // now, not while the first frames come in
 
     column_ = new QWidget(this);
     auto *left = new QVBoxLayout(column_);

@@ -59,6 +59,8 @@ double SliderTrack::real() const
 
 void SliderTrack::setStart(double value)
 {
+    if (value == start_)
+        return;
     start_ = value;
     update();
 }
@@ -205,13 +207,14 @@ ValueSlider::ValueSlider(const SliderSpec &spec, QWidget *parent) : QWidget(pare
     connect(track_, &QAbstractSlider::sliderPressed, this, [this] { gesture_ = newGesture(spec_.name); });
     connect(edit_, &QLineEdit::editingFinished, this, &ValueSlider::takeTyped);
     connect(&Theme::instance(), &Theme::changed, track_, qOverload<>(&QWidget::update));
-    setValue(spec.neutral);
+    showValue();
 }
 
 void ValueSlider::setValue(double value)
 {
-    if (value != track_->real())
-        gesture_.clear(); // changed from elsewhere: what follows is a new step of undo
+    if (value == track_->real())
+        return;
+    gesture_.clear(); // changed from elsewhere: what follows is a new step of undo
     track_->setReal(value);
     showValue();
 }

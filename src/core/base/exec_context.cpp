@@ -4,10 +4,13 @@
 
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/task_arena.h>
+#include <oneapi/tbb/task_scheduler_observer.h>
 
 #include <algorithm>
 #include <mutex>
 #include <numeric>
+#include <sys/resource.h>
+#include <unistd.h>
 #include <vector>
 
 namespace yolk {
@@ -18,12 +21,31 @@ void SerialRunner::run(int count, const std::function<void(int)> &task)
         task(i);
 }
 
+namespace {
+
+/// Lowers the priority of oneTBB's workers when they first help in an arena; the caller's own thread stays as it is.
+class PoliteWorkers : public tbb::task_scheduler_observer {
+public:
+    explicit PoliteWorkers(tbb::task_arena &arena) : tbb::task_scheduler_observer(arena) { observe(true); }
+    ~PoliteWorkers() override { observe(false); }
+    void on_scheduler_entry(bool isWorker) override
+    {
+        constexpr int kNice = 5;
+        if (isWorker)
+            setpriority(PRIO_PROCESS, id_t(gettid()), kNice); // on Linux of this thread alone; failure does no harm
+    }
+};
+
+} // namespace
+
 struct ThreadRunner::Arena {
+    explicit Arena(int threads) : arena(threads), workers(arena) {}
     tbb::task_arena arena;
+    PoliteWorkers workers;
 };
 
 ThreadRunner::ThreadRunner(int threads)
-    : arena_(new Arena{tbb::task_arena(threads > 0 ? threads : tbb::task_arena::automatic)})
+    : arena_(std::make_unique<Arena>(threads > 0 ? threads : int(tbb::task_arena::automatic)))
 {
 }
 
