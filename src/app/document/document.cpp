@@ -70,12 +70,13 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
             }
         });
         out.sources = {kept, std::make_shared<StageCache>(kCacheBytes)};
+        QStringList twice;
         for (size_t i = 0; i < loaded.size(); ++i) {
             const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
             if (!loaded[i])
                 out.problems << tr("%1. It was left out.").arg(errors[i]);
             else if (std::ranges::any_of(out.sources.frames, same))
-                out.problems << tr("%1 is in the set already.").arg(QString::fromStdString(loaded[i]->name));
+                twice << QString::fromStdString(loaded[i]->name);
             else
                 out.sources.frames.push_back(loaded[i]);
         }
@@ -90,6 +91,10 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
                 out.problems << tr("%1. It was left out.").arg(shortened(e));
             }
         }
+        if (twice.size() == 1)
+            out.problems << tr("%1 is in the set already.").arg(twice.front());
+        else if (twice.size() > 1)
+            out.problems << tr("%1 and %2 more are in the set already.").arg(twice.front()).arg(twice.size() - 1);
         if (out.measured) {
             if (keptMeasured) { // the scale and the tone start of the picture stay what they were
                 out.measured->anchorExposure = keptMeasured->anchorExposure;

@@ -276,7 +276,7 @@ void LightScale::paintBars(QPainter &painter) const
         painter.setBrush(gradient);
         painter.drawRoundedRect(QRectF(QPointF(dark, y - thickness / 2), QPointF(head, y + thickness / 2)), 2, 2);
         double x = head + 4;
-        if (const QImage image = document_->thumbnail(f.frame->id); !image.isNull()) {
+        if (const QImage image = document_->thumbnail(f.frame->id); labelled && !image.isNull()) {
             const double h = std::min(pitch - 0.4, 10.0), w = h * 1.5;
             const double shown = std::min(image.width() / 1.5, double(image.height())); // the middle, cropped to 3:2
             const QRectF part(QPointF((image.width() - 1.5 * shown) / 2, (image.height() - shown) / 2),

@@ -12,7 +12,7 @@ StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
     setText(name);
     setCheckable(true);
     setAutoExclusive(true);
-    setFocusPolicy(Qt::StrongFocus);
+    setFocusPolicy(Qt::TabFocus); // the ring is for those who come by keyboard
     setAttribute(Qt::WA_Hover);
     QFont f = font();
     f.setPixelSize(14);

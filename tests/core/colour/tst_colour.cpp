@@ -2,19 +2,12 @@
 #include "base/errors.h"
 #include "colour/oklab.h"
 #include "colour/transfer.h"
+#include "support/near.h"
 
 #include <QTest>
 
 using namespace yolk;
-
-namespace {
-
-void compareNear(double got, double want, double limit)
-{
-    QVERIFY2(std::abs(got - want) <= limit, qPrintable(QStringLiteral("%1, not %2").arg(got, 0, 'g', 9).arg(want)));
-}
-
-} // namespace
+using yolk::test::compareNear;
 
 class TestColour : public QObject {
     Q_OBJECT

@@ -1,11 +1,13 @@
 #include "frames/exposure.h"
 #include "frames/noise_model.h"
+#include "support/near.h"
 
 #include <QTest>
 
 #include <cmath>
 
 using namespace yolk;
+using yolk::test::compareNear;
 
 namespace {
 
@@ -16,11 +18,6 @@ Metadata marked(std::optional<double> seconds, std::optional<double> fNumber = 8
     m.fNumber = fNumber;
     m.iso = iso;
     return m;
-}
-
-void compareNear(double got, double want, double limit)
-{
-    QVERIFY2(std::abs(got - want) <= limit, qPrintable(QStringLiteral("%1, not %2").arg(got, 0, 'g', 9).arg(want)));
 }
 
 } // namespace
