@@ -112,10 +112,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
     connect(empty_, &EmptyState::demoAsked, this, [this] { open(demoFrames()); });
-    connect(frames, &FramesPanel::addAsked, this, [this] {
-        if (const QStringList paths = askForFrames(); !paths.isEmpty())
-            document_->addFrames(paths);
-    });
+    connect(frames, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(merge, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
     connect(exporting, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
@@ -174,10 +171,7 @@ void MainWindow::makeMenus()
     addCommand(file, tr("&Open frames…"), QKeySequence::Open, tr("Opens the frames of one scene."),
                [this] { open(askForFrames()); });
     needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."),
-                           [this] {
-                               if (const QStringList paths = askForFrames(); !paths.isEmpty())
-                                   document_->addFrames(paths);
-                           });
+                           [this] { add(askForFrames()); });
     QAction *demo = addCommand(file, tr("Open the &demo bracket"), QKeySequence(tr("Ctrl+D")),
                                tr("Opens the frames that come with Yolk."), [this] { open(demoFrames()); });
     demo->setEnabled(!demoFrames().isEmpty());
@@ -276,13 +270,24 @@ QStringList MainWindow::demoFrames()
 
 void MainWindow::open(const QStringList &paths)
 {
+    if (const QStringList files = picturesOrComplaint(paths); !files.isEmpty())
+        document_->open(files);
+}
+
+void MainWindow::add(const QStringList &paths)
+{
+    if (const QStringList files = picturesOrComplaint(paths); !files.isEmpty())
+        document_->addFrames(files);
+}
+
+QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
+{
     const QStringList files = picturesIn(paths);
-    if (!files.isEmpty())
-        return document_->open(files);
-    if (!paths.isEmpty()) {
+    if (files.isEmpty() && !paths.isEmpty()) {
         failure_ = tr("%1 holds no pictures that can be opened (JPEG, TIFF, PNG).").arg(QDir(paths.front()).dirName());
         refreshMessages();
     }
+    return files;
 }
 
 void MainWindow::goTo(Step step)
@@ -366,10 +371,7 @@ void MainWindow::dropEvent(QDropEvent *event)
         if (url.isLocalFile())
             paths << url.toLocalFile();
     event->acceptProposedAction();
-    if (document_->isOpen())
-        document_->addFrames(picturesIn(paths)); // the work on the open set is never thrown away by a drop
-    else
-        open(paths);
+    add(paths); // the work on an open set is never thrown away by a drop
 }
 
 void MainWindow::closeEvent(QCloseEvent *event)

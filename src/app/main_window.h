@@ -31,7 +31,8 @@ public:
     TonePanel *tonePanel() const { return tonePanel_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
-    void open(const QStringList &paths); ///< files or folders
+    void open(const QStringList &paths); ///< files or folders, as a set of its own
+    void add(const QStringList &paths);  ///< to the open set, or as a new one when nothing is open
     void goTo(Step step);
     /// The frames of the demo bracket; empty when they are not where the program was built or installed.
     static QStringList demoFrames();
@@ -48,6 +49,8 @@ private:
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     QStringList askForFrames();
+    /// The pictures among files and in folders; when there are none, a message says so.
+    QStringList picturesOrComplaint(const QStringList &paths);
     void askAndExport();
     void askAndSaveRadiance();
     void refreshCommands();

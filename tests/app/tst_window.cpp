@@ -208,6 +208,9 @@ private Q_SLOTS:
         drop(window_.get(), {dir_.filePath("empty.jpg")});
         QTRY_VERIFY(window_->messages()->text().contains("empty.jpg: the file is empty"));
         QVERIFY(!document().isOpen());
+        QDir().mkpath(dir_.filePath("hollow"));
+        drop(window_.get(), {dir_.filePath("hollow")});
+        QVERIFY(window_->messages()->text().contains("hollow holds no pictures"));
         openFrames(); // and then goes on
     }
     void aDropOnAnOpenSetAddsFrames()

@@ -313,7 +313,7 @@ void LightScale::paintCurve(QPainter &painter) const
         const bool large = live || zone == hovered_;
         const QPointF at = handlePosition(zone);
         paintEgg(painter, at, large ? kEggHeight + 2 : kEggHeight, live, false);
-        if (!large)
+        if (!large || (probe_ && !dragging_)) // the pixel under the pointer has the word
             continue;
         const double value = document_->recipe().tone.*kZones[size_t(zone)];
         const QString words = zoneName(zone) + QStringLiteral("  ") + signedNumber(value, 0);
