@@ -355,7 +355,15 @@ void LightScale::paintProbe(QPainter &painter) const
     painter.setFont(small);
     const double w = painter.fontMetrics().horizontalAdvance(words) + 14;
     const double left = x + 8 + w < p.right() ? x + 8 : x - 8 - w;
-    const QRectF box(left, curveArea().top() + 2, w, 19); // most handles lie lower
+    QRectF box;
+    for (const double y : {curveArea().top() + 2, p.bottom() - 22, p.top() + 2}) { // where it covers no handle
+        box = QRectF(left, y, w, 19);
+        bool covers = false;
+        for (int zone = 0; zone < int(kZones.size()); ++zone)
+            covers = covers || box.adjusted(-9, -11, 9, 11).contains(handlePosition(zone));
+        if (!covers)
+            break;
+    }
     painter.setPen(Qt::NoPen);
     painter.setBrush(tokens().field);
     painter.drawRoundedRect(box, 4, 4);
