@@ -103,6 +103,17 @@ private Q_SLOTS:
         b.add(flatCodes(1, 1, 0.48, 0.48, 0.48), 4.0, {.gain = 0.0, .readVariance = 1e-4});
         QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - (0.1 + 16 * 0.12) / 17) < 2e-5);
     }
+    void varianceIsPredictedFromTheFirstEstimate()
+    {
+        // By hand: x = (0.002 + 0.020) / (1 + 4) = 0.0044; variances 1e-4 * 0.0044 + 1e-6 and 1e-4 * 0.0176 + 1e-6;
+        // weights 1 / 1.44e-6 and 16 / 2.76e-6; the mean of 0.002 and 0.005 with these is 0.0046791.
+        Bracket b;
+        b.pixels.reserve(2);
+        const NoiseModel noise{.gain = 1e-4, .readVariance = 1e-6};
+        b.add(flatCodes(1, 1, 0.002, 0.002, 0.002), 1.0, noise);
+        b.add(flatCodes(1, 1, 0.020, 0.020, 0.020), 4.0, noise);
+        QVERIFY(std::abs(double(merged(b).radiance.row(0, 0)[0]) - 0.0046791) < 1e-5); // rounding to codes
+    }
     void influenceScalesTheWeight()
     {
         Bracket b;
@@ -144,6 +155,18 @@ private Q_SLOTS:
         const Merged got = merged(b);
         QVERIFY(std::abs(double(got.radiance.row(1, 0)[0]) - 0.5) < 2e-5);
         QCOMPARE(int(got.shares.row(0, 0)[0]), 255);
+    }
+    void valuesWithinTheNoiseOfClippingDoNotCount()
+    {
+        // 0.99 lies within 4 sigma of clipping: what noise pushed over it is missing there, so the rest is biased.
+        Bracket b;
+        b.pixels.reserve(2);
+        const NoiseModel noise{.gain = 1e-4, .readVariance = 1e-7}; // 4 sigma at clipping are 0.04
+        b.add(flatCodes(1, 1, 0.26, 0.26, 0.26), 1.0, noise);
+        b.add(flatCodes(1, 1, 0.99, 0.99, 0.99), 4.0, noise);
+        const Merged got = merged(b);
+        QVERIFY(std::abs(double(got.radiance.row(1, 0)[0]) - 0.26) < 2e-5);
+        QCOMPARE(int(got.shares.row(1, 0)[0]), 0);
     }
     void clippedEverywhereFadesToNeutral()
     {

@@ -81,6 +81,25 @@ private Q_SLOTS:
         QCOMPARE(test::firstDifference(part.view(), whole.view().crop({40, 30, 140, 100}), 0.0, 0.0), QByteArray());
         QVERIFY_THROWS_EXCEPTION(ArgumentError, rendered(sources_, recipe_, {1, {40, 30, 40, 100}}));
     }
+    void regionIsThatPartOfTheReducedWhole()
+    {
+        const Image<float> whole = rendered(sources_, recipe_, {2, {}, 151, 102});
+        const Image<float> fromEven = rendered(sources_, recipe_, {2, {40, 30, 140, 100}});
+        QCOMPARE(fromEven.shape(), (Shape{50, 35, 3}));
+        // The whole is 301 x 203 on 151 x 102 pixels, so its samples lie up to a quarter of a pixel off.
+        const QByteArray diff = test::firstDifference(fromEven.view(), whole.view().crop({20, 15, 70, 50}), 0.02, 0.05);
+        QVERIFY2(diff.isEmpty(), diff);
+    }
+    void influenceIsPartOfTheMerge()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        FrameChoice choice;
+        choice.influence[sources_.frames[2]->id] = 0.5;
+        QVERIFY(mergedOf(sources_, measured_, {}, 1, ctx).get() != mergedOf(sources_, measured_, choice, 1, ctx).get());
+        QCOMPARE(mergedOf(sources_, measured_, choice, 1, ctx).get(),
+                 mergedOf(sources_, measured_, choice, 1, ctx).get());
+    }
     void smallAndReducedPicturesLookAlike()
     {
         const Image<float> fine = rendered(sources_, recipe_, {1, {}, 75, 50}),
