@@ -140,8 +140,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         failure_.clear();
         document_->dismissProblems();
     });
-    connect(document_, &Document::kept, this,
-            [this](const QString &path) { status_->say(tr("Saved %1").arg(QFileInfo(path).fileName())); });
+    connect(document_, &Document::kept, this, [this](const QString &path, const QString &remark) {
+        const QString saved = tr("Saved %1").arg(QFileInfo(path).fileName());
+        status_->say(remark.isEmpty() ? saved : saved + QStringLiteral("; ") + remark);
+    });
     connect(document_, &Document::jobsChanged, this, [this] {
         const QString title = document_->isOpen() ? QString() : document_->lanes()[1]->title();
         empty_->setReading(title);

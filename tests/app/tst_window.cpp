@@ -348,6 +348,21 @@ private Q_SLOTS:
         QTRY_VERIFY(window_->messages()->text().contains("the folder does not exist"));
         QCOMPARE(document().recipe().tone.whites, -10.0);
     }
+    void savedHdrTellsOfNegatives()
+    {
+        openFrames();
+        QSignalSpy kept(&document(), &Document::kept);
+        document().saveRadiance(dir_.filePath("out.hdr"));
+        document().saveRadiance(dir_.filePath("out.exr"));
+        QTRY_COMPARE_WITH_TIMEOUT(kept.count(), 2, 30000); // one after the other, none lost
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const RadianceReport report =
+            exportRadiance(document().sources(), document().recipe().frames, document().measured(), kRec709,
+                           dir_.filePath("again.hdr").toStdString(), ctx);
+        QCOMPARE(kept[0][1].toString().isEmpty(), report.negatives == 0);
+        QCOMPARE(kept[1][1].toString(), QString());
+    }
     void cancelStopsAnExport()
     {
         openFrames();

@@ -265,6 +265,8 @@ void Document::startMerge()
     const auto take = [this](Outcome<Step> &outcome) {
         if (!outcome.error.isEmpty())
             Q_EMIT failed(outcome.error);
+        if (outcome.cancelled)
+            Q_EMIT mergedChanged(); // what stays is the one before
         if (!outcome.result)
             return false;
         merged_ = outcome.result->merged;
@@ -350,31 +352,36 @@ std::optional<Probe> Document::probe(const QPointF &position) const
 
 void Document::exportPicture(const QString &path)
 {
-    auto work = [sources = sources_, recipe = recipe(), measured = *measured_, path](ExecContext &ctx) {
-        yolk::exportPicture(sources, recipe, measured, QFile::encodeName(path).toStdString(), 0, 0, ctx);
-        return true;
-    };
-    exportLane_.start<bool>(tr("Exporting %1").arg(QFileInfo(path).fileName()), work,
-                            [this, path](Outcome<bool> outcome) {
-                                if (outcome.result)
-                                    Q_EMIT kept(path);
-                                else if (!outcome.cancelled)
-                                    Q_EMIT failed(outcome.error);
-                            });
+    writeFile(
+        tr("Exporting %1"), path,
+        [sources = sources_, recipe = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
+            yolk::exportPicture(sources, recipe, measured, file, 0, 0, ctx);
+            return QString();
+        });
 }
 
 void Document::saveRadiance(const QString &path)
 {
-    auto work = [sources = sources_, choice = recipe().frames, measured = *measured_, path](ExecContext &ctx) {
-        return exportRadiance(sources, choice, measured, kRec709, QFile::encodeName(path).toStdString(), ctx);
+    writeFile(tr("Saving %1"), path,
+              [sources = sources_, choice = recipe().frames, measured = *measured_](const std::string &file,
+                                                                                    ExecContext &ctx) {
+                  const RadianceReport report = exportRadiance(sources, choice, measured, kRec709, file, ctx);
+                  return report.negatives == 0 ? QString()
+                                               : tr("negative values of %1 pixels set to 0").arg(report.negatives);
+              });
+}
+
+void Document::writeFile(const QString &title, const QString &path, const WriteFile &write)
+{
+    const auto work = [write, file = QFile::encodeName(path).toStdString()](ExecContext &ctx) {
+        return write(file, ctx);
     };
-    exportLane_.start<RadianceReport>(tr("Saving %1").arg(QFileInfo(path).fileName()), work,
-                                      [this, path](Outcome<RadianceReport> outcome) {
-                                          if (outcome.result)
-                                              Q_EMIT kept(path);
-                                          else if (!outcome.cancelled)
-                                              Q_EMIT failed(outcome.error);
-                                      });
+    exportLane_.start<QString>(title.arg(QFileInfo(path).fileName()), work, [this, path](Outcome<QString> outcome) {
+        if (outcome.result)
+            Q_EMIT kept(path, *outcome.result);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
 }
 
 void Document::cancelJobs()

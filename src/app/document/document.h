@@ -69,6 +69,7 @@ public:
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
+    bool isMerging() const { return mergeLane_.busy(); }
     bool fullMergeReady() const { return mergedIsCurrent_ && merged_->reduction == 1; }
 
     // ---- settings
@@ -106,7 +107,8 @@ Q_SIGNALS:
     void thumbnailsChanged();
     void problemsChanged();
     void viewReady(const ViewPicture &picture);
-    void kept(const QString &path);      ///< a file was written
+    void kept(const QString &path,
+              const QString &remark);    ///< a file was written; what there is to say of it, or nothing
     void failed(const QString &message); ///< some work did not succeed; nothing was lost
     void jobsChanged();
 
@@ -118,6 +120,8 @@ private:
     };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured);
     void adopt(Opened opened, bool keepSettings);
+    using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
+    void writeFile(const QString &title, const QString &path, const WriteFile &write);
     void loadThumbnails();
     void recipeIsNew();
     void startMerge();

@@ -47,7 +47,10 @@ QPixmap pictureFor(const QImage &thumbnail, qreal ratio)
 QLabel *smallLabel(QWidget *parent)
 {
     auto *label = new QLabel(parent);
-    label->setStyleSheet(QStringLiteral("font-size: 12px; color: palette(placeholder-text);"));
+    QFont small = label->font();
+    small.setPixelSize(12);
+    label->setFont(small);
+    label->setForegroundRole(QPalette::PlaceholderText); // the theme's secondary text
     return label;
 }
 

@@ -97,7 +97,8 @@ void MergePanel::refreshFacts()
     if (document_->fullMergeReady())
         lines << tr("Merged in %1 s").arg(QLocale().toString(merged->seconds, 'f', merged->seconds < 1.0 ? 2 : 1));
     else
-        lines << tr("The full merge is under way.");
+        lines << (document_->isMerging() ? tr("The full merge is under way.")
+                                         : tr("The full merge was cancelled; saving a file makes it."));
     facts_->setText(lines.join(QLatin1Char('\n')));
 }
 
