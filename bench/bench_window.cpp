@@ -4,6 +4,7 @@
 #include "synthetic_set.h"
 
 #include "canvas/canvas.h"
+#include "demo_sets.h"
 #include "main_window.h"
 
 #include <QElapsedTimer>
@@ -106,7 +107,7 @@ std::unique_ptr<MainWindow> newWindow()
 void benchWindow(Report &report, const std::string &folder)
 {
     auto window = newWindow();
-    const Opening demo = openSet(*window, MainWindow::demoFrames());
+    const Opening demo = openSet(*window, demoSets().front().frames);
     report.add("first_picture_s.demo", demo.firstSeconds, "from drop to the first picture, at most 2");
 
     QStringList large;

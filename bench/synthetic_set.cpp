@@ -16,7 +16,7 @@ constexpr int kWidth = 6000, kHeight = 4000;
 /// The truth mirrored into a grid of 4 x 4, each cell a little brighter or darker.
 Image<float> largeScene()
 {
-    const RadianceFile truth = readExr(YOLK_SOURCE_DIR "/demo/henhouse/truth.exr");
+    const RadianceFile truth = readExr(YOLK_SOURCE_DIR "/demo/truth/still.exr");
     const int w = truth.rgb.width(), h = truth.rgb.height();
     Image<float> out(kWidth, kHeight, 3);
     for (int c = 0; c < 3; ++c)

@@ -1,4 +1,5 @@
 // yolk: the window. Files and folders named on the command line are opened.
+#include "demo_sets.h"
 #include "main_window.h"
 #include "theme/theme.h"
 
@@ -23,6 +24,7 @@ int main(int argc, char **argv)
     yolk::app::Theme::instance().install();
     yolk::app::MainWindow window;
     window.show();
-    window.open(parser.isSet(demo) ? yolk::app::MainWindow::demoFrames() : parser.positionalArguments());
+    const std::vector<yolk::app::DemoSet> sets = yolk::app::demoSets();
+    window.open(parser.isSet(demo) && !sets.empty() ? sets.front().frames : parser.positionalArguments());
     return QApplication::exec();
 }

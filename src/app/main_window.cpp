@@ -3,6 +3,7 @@
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
 #include "canvas/message_strip.h"
+#include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "status_line.h"
 #include "steps/export_panel.h"
@@ -42,6 +43,17 @@ const std::array kSurrounds{Surround{"black", QT_TRANSLATE_NOOP("MainWindow", "B
                             Surround{"light", QT_TRANSLATE_NOOP("MainWindow", "Light"), QColor(0xb9, 0xb8, 0xb5)},
                             Surround{"white", QT_TRANSLATE_NOOP("MainWindow", "White"), QColor(0xff, 0xff, 0xff)}};
 
+/// What a folder is searched for and the file dialog shows; whether a file can be read its content decides.
+const QStringList &pictureSuffixes()
+{
+    static const QStringList suffixes =
+        QStringLiteral(
+            "jpg jpeg tif tiff png dng 3fr arw cr2 cr3 dcr erf iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
+            "sr2 srf srw x3f")
+            .split(QLatin1Char(' '));
+    return suffixes;
+}
+
 QStringList picturesIn(const QStringList &paths)
 {
     QStringList out;
@@ -50,8 +62,9 @@ QStringList picturesIn(const QStringList &paths)
             out << path;
             continue;
         }
-        const QStringList patterns{QStringLiteral("*.jpg"), QStringLiteral("*.jpeg"), QStringLiteral("*.tif"),
-                                   QStringLiteral("*.tiff"), QStringLiteral("*.png")};
+        QStringList patterns;
+        for (const QString &suffix : pictureSuffixes())
+            patterns << QStringLiteral("*.") + suffix;
         for (const QFileInfo &file : QDir(path).entryInfoList(patterns, QDir::Files, QDir::Name))
             out << file.filePath();
     }
@@ -66,7 +79,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     resize(1280, 800);
     path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
     canvas_ = new Canvas(document_, this);
-    empty_ = new EmptyState(!demoFrames().isEmpty(), canvas_);
+    empty_ = new EmptyState(demoSets(), canvas_);
     (new QGridLayout(canvas_))->addWidget(empty_, 0, 0, Qt::AlignCenter);
     messages_ = new MessageStrip(this);
     scale_ = new LightScale(document_, this);
@@ -111,7 +124,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
-    connect(empty_, &EmptyState::demoAsked, this, [this] { open(demoFrames()); });
+    connect(empty_, &EmptyState::demoAsked, this, &MainWindow::open);
     connect(frames, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(merge, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
@@ -174,9 +187,12 @@ void MainWindow::makeMenus()
                [this] { open(askForFrames()); });
     needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."),
                            [this] { add(askForFrames()); });
-    QAction *demo = addCommand(file, tr("Open the &demo bracket"), QKeySequence(tr("Ctrl+D")),
-                               tr("Opens the frames that come with Yolk."), [this] { open(demoFrames()); });
-    demo->setEnabled(!demoFrames().isEmpty());
+    QMenu *demo = file->addMenu(tr("&Demo sets"));
+    const QStringList keys = {QStringLiteral("Ctrl+D"), QStringLiteral("Ctrl+Shift+D"), QStringLiteral("Ctrl+Alt+D")};
+    for (const DemoSet &set : demoSets())
+        addCommand(demo, set.name, QKeySequence(keys.value(demo->actions().size())), set.content,
+                   [this, frames = set.frames] { open(frames); });
+    demo->setEnabled(!demo->isEmpty());
     file->addSeparator();
     needSet_ << addCommand(file, tr("&Export picture…"), QKeySequence(tr("Ctrl+E")), tr("Writes the finished picture."),
                            [this] { askAndExport(); });
@@ -258,18 +274,6 @@ void MainWindow::makeThemeMenu(QMenu *menu)
     }
 }
 
-QStringList MainWindow::demoFrames()
-{
-    const QString beside = QCoreApplication::applicationDirPath();
-    for (const QString &place :
-         {beside + QStringLiteral("/../share/yolk/demo/henhouse"), QStringLiteral(YOLK_DEMO_DIR "/henhouse")}) {
-        const QStringList frames = picturesIn({place});
-        if (QDir(place).exists() && !frames.isEmpty())
-            return frames;
-    }
-    return {};
-}
-
 void MainWindow::open(const QStringList &paths)
 {
     if (const QStringList files = picturesOrComplaint(paths); !files.isEmpty())
@@ -286,7 +290,8 @@ QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 {
     const QStringList files = picturesIn(paths);
     if (files.isEmpty() && !paths.isEmpty()) {
-        failure_ = tr("%1 holds no pictures that can be opened (JPEG, TIFF, PNG).").arg(QDir(paths.front()).dirName());
+        failure_ = tr("%1 holds no pictures that can be opened (raw, DNG, TIFF, JPEG, PNG).")
+                       .arg(QDir(paths.front()).dirName());
         refreshMessages();
     }
     return files;
@@ -300,9 +305,12 @@ void MainWindow::goTo(Step step)
 
 QStringList MainWindow::askForFrames()
 {
-    return QFileDialog::getOpenFileNames(
-        this, tr("Open frames"), document_->folder(),
-        tr("Pictures (*.jpg *.jpeg *.tif *.tiff *.png *.JPG *.JPEG *.TIF *.TIFF *.PNG);;All files (*)"));
+    QStringList patterns; // the dialog tells capitals from small letters
+    for (const QString &suffix : pictureSuffixes())
+        patterns << QStringLiteral("*.") + suffix << QStringLiteral("*.") + suffix.toUpper();
+    return QFileDialog::getOpenFileNames(this, tr("Open frames"), document_->folder(),
+                                         tr("Pictures (%1)").arg(patterns.join(QLatin1Char(' '))) +
+                                             QStringLiteral(";;") + tr("All files (*)"));
 }
 
 void MainWindow::askAndExport()

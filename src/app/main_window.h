@@ -34,8 +34,6 @@ public:
     void open(const QStringList &paths); ///< files or folders, as a set of its own
     void add(const QStringList &paths);  ///< to the open set, or as a new one when nothing is open
     void goTo(Step step);
-    /// The frames of the demo bracket; empty when they are not where the program was built or installed.
-    static QStringList demoFrames();
 
 protected:
     void dragEnterEvent(QDragEnterEvent *event) override;

@@ -172,18 +172,36 @@ private Q_SLOTS:
                                                      encodeSrgb(double(want.row(c, y)[x])) * 65535.0));
         QVERIFY2(worst <= 1.0, qPrintable(QString::number(worst)));
     }
-    void newcomerOpensTheDemo()
+    void newcomerOpensADemoSet_data()
     {
+        QTest::addColumn<QString>("button");
+        QTest::addColumn<int>("frames");
+        QTest::addColumn<QString>("sentence");
+        QTest::newRow("handheld") << "Held by hand" << 5 << "5 frames hold all but";
+        QTest::newRow("tripod") << "On a tripod" << 7 << "7 frames hold all but";
+        QTest::newRow("single") << "A single frame" << 1 << "One frame holds";
+    }
+    void newcomerOpensADemoSet()
+    {
+        QFETCH(QString, button);
+        QFETCH(int, frames);
+        QFETCH(QString, sentence);
         QPushButton *demo = nullptr;
-        for (QPushButton *button : window_->findChildren<QPushButton *>())
-            if (button->text().contains("demo"))
-                demo = button;
+        for (QPushButton *candidate : window_->findChildren<QPushButton *>())
+            if (candidate->text() == button)
+                demo = candidate;
         QVERIFY(demo && demo->isVisible());
+        QVERIFY(command(*window_, button.toUtf8())); // the menu has it too
         QTest::mouseClick(demo, Qt::LeftButton);
-        QTRY_VERIFY_WITH_TIMEOUT(settled(), 30000);
-        QCOMPARE(document().bracket().frames.size(), size_t(5));
+        QTRY_VERIFY_WITH_TIMEOUT(settled(), 60000);
+        QCOMPARE(document().bracket().frames.size(), size_t(frames));
         QVERIFY(!demo->isVisible());
-        QVERIFY(window_->lightScale()->sentence().startsWith("5 frames hold all but"));
+        QVERIFY2(window_->lightScale()->sentence().startsWith(sentence), qPrintable(window_->lightScale()->sentence()));
+        window_->goTo(Step::Frames);
+        QTest::qWait(50);
+        for (const FrameRow *row : window_->findChildren<FrameRow *>())
+            QVERIFY2(row->height() < 100,
+                     qPrintable(QString::number(row->height()))); // no row swells to fill the panel
     }
     void badFilesAreLeftOutAndNamed()
     {

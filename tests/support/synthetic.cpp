@@ -66,20 +66,6 @@ QStringList writeBracket(const QString &folder, ImageView<const float> scene, co
     return paths;
 }
 
-QStringList demoBracket()
-{
-    const QDir dir(QStringLiteral(YOLK_SOURCE_DIR "/demo/henhouse"));
-    QStringList paths;
-    for (const QString &name : dir.entryList({QStringLiteral("*.jpg")}, QDir::Files, QDir::Name))
-        paths << dir.filePath(name);
-    return paths;
-}
-
-QString demoTruth()
-{
-    return QStringLiteral(YOLK_SOURCE_DIR "/demo/henhouse/truth.exr");
-}
-
 QByteArray bytesOf(const QString &path, qint64 count)
 {
     QFile file(path);

@@ -25,10 +25,6 @@ demo::Shot shotAt(double ev, double clipsAt, uint64_t seed);
 QStringList writeBracket(const QString &folder, ImageView<const float> scene, const std::vector<double> &evs,
                          double clipsAt, demo::FrameFile kind = demo::FrameFile::Jpeg);
 
-/// The frames of the demo bracket in the order of their names.
-QStringList demoBracket();
-QString demoTruth();
-
 /// The first `count` bytes of a file, or all.
 QByteArray bytesOf(const QString &path, qint64 count = -1);
 void writeBytes(const QString &path, const QByteArray &bytes);

@@ -1,12 +1,13 @@
 #include "canvas/empty_state.h"
 
 #include <QBoxLayout>
+#include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
 
 namespace yolk::app {
 
-EmptyState::EmptyState(bool demoAvailable, QWidget *parent) : QFrame(parent), demoAvailable_(demoAvailable)
+EmptyState::EmptyState(const std::vector<DemoSet> &sets, QWidget *parent) : QFrame(parent)
 {
     setObjectName(QStringLiteral("emptyState"));
     setAutoFillBackground(true);
@@ -20,20 +21,34 @@ EmptyState::EmptyState(bool demoAvailable, QWidget *parent) : QFrame(parent), de
     words_ = new QLabel(this);
     words_->setWordWrap(true);
     open_ = new QPushButton(tr("Open frames…"), this);
-    demo_ = new QPushButton(tr("Open the demo bracket"), this);
-    auto *buttons = new QHBoxLayout;
-    buttons->setSpacing(8);
-    buttons->addWidget(open_);
-    buttons->addWidget(demo_);
-    buttons->addStretch();
+
+    sets_ = new QWidget(this);
+    sets_->setVisible(!sets.empty());
+    auto *rows = new QGridLayout(sets_);
+    rows->setContentsMargins(0, 8, 0, 0);
+    rows->setHorizontalSpacing(12);
+    rows->setVerticalSpacing(6);
+    rows->setColumnStretch(1, 1);
+    rows->addWidget(new QLabel(tr("Or try Yolk on a henhouse at sunrise:"), sets_), 0, 0, 1, 2);
+    for (const DemoSet &set : sets) {
+        auto *button = new QPushButton(set.name, sets_);
+        auto *content = new QLabel(set.content, sets_);
+        content->setForegroundRole(QPalette::PlaceholderText);
+        button->setAccessibleDescription(set.content);
+        const int row = rows->rowCount();
+        rows->addWidget(button, row, 0);
+        rows->addWidget(content, row, 1);
+        connect(button, &QPushButton::clicked, this, [this, frames = set.frames] { Q_EMIT demoAsked(frames); });
+    }
+
     auto *layout = new QVBoxLayout(this);
     layout->setContentsMargins(28, 24, 28, 24);
     layout->setSpacing(12);
     layout->addWidget(heading_);
     layout->addWidget(words_);
-    layout->addLayout(buttons);
+    layout->addWidget(open_, 0, Qt::AlignLeft);
+    layout->addWidget(sets_);
     connect(open_, &QPushButton::clicked, this, &EmptyState::openAsked);
-    connect(demo_, &QPushButton::clicked, this, &EmptyState::demoAsked);
     setReading({});
 }
 
@@ -42,11 +57,11 @@ void EmptyState::setReading(const QString &what)
     const bool waiting = what.isEmpty();
     heading_->setText(waiting ? tr("Drop the frames of one scene here") : what + QStringLiteral("…"));
     words_->setText(
-        waiting ? tr("Two frames or more, taken at different exposures: JPEG, TIFF or PNG. They are sorted, merged and "
-                     "shown at once; the files themselves are never changed.")
+        waiting ? tr("Two frames or more, taken at different exposures: raw, DNG, TIFF, JPEG or PNG. They are sorted, "
+                     "merged and shown at once; the files themselves are never changed.")
                 : tr("The first picture comes in a moment."));
     open_->setVisible(waiting);
-    demo_->setVisible(waiting && demoAvailable_);
+    sets_->setVisible(waiting && sets_->findChild<QPushButton *>());
     adjustSize();
 }
 

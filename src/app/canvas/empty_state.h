@@ -1,5 +1,7 @@
-// What stands on the canvas while nothing is open: what to drop, and the demo set.
+// What stands on the canvas while nothing is open: what to drop, and the demo sets.
 #pragma once
+
+#include "demo_sets.h"
 
 #include <QFrame>
 
@@ -11,17 +13,17 @@ namespace yolk::app {
 class EmptyState : public QFrame {
     Q_OBJECT
 public:
-    explicit EmptyState(bool demoAvailable, QWidget *parent = nullptr);
+    explicit EmptyState(const std::vector<DemoSet> &sets, QWidget *parent = nullptr);
     void setReading(const QString &what); ///< empty: waiting for frames
 
 Q_SIGNALS:
     void openAsked();
-    void demoAsked();
+    void demoAsked(const QStringList &frames);
 
 private:
     QLabel *heading_, *words_;
-    QPushButton *open_, *demo_;
-    bool demoAvailable_;
+    QPushButton *open_;
+    QWidget *sets_; ///< one row per demo set
 };
 
 } // namespace yolk::app

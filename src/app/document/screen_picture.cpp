@@ -31,15 +31,20 @@ QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
 {
     const int longest = std::max(frame.width, frame.height);
     int reduction = 1;
-    while (reduction < 32 && longest / (2 * reduction) >= side)
+    // Channels of a raw frame clip at different light: they must be cut to white before pixels are averaged.
+    const int most = frame.codeValues.neutral == Vector3{1, 1, 1} ? 32 : 2;
+    while (reduction < most && longest / (2 * reduction) >= side)
         reduction *= 2;
     const Image<uint16_t> decoded = decodeFrame(frame, reduction, ctx);
     Image<float> linear(decoded.shape());
     const Matrix3 m = rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020;
+    const Vector3 &white = frame.codeValues.neutral; // no channel may pass it, or clipped places take on a colour
     for (int y = 0; y < decoded.height(); ++y)
         for (int x = 0; x < decoded.width(); ++x) {
-            const Vector3 rgb = m * Vector3{linearOfCode(decoded.row(0, y)[x]), linearOfCode(decoded.row(1, y)[x]),
-                                            linearOfCode(decoded.row(2, y)[x])};
+            Vector3 light;
+            for (int c = 0; c < 3; ++c)
+                light[size_t(c)] = std::min(double(linearOfCode(decoded.row(c, y)[x])), white[size_t(c)]);
+            const Vector3 rgb = m * light;
             for (int c = 0; c < 3; ++c)
                 linear.row(c, y)[x] = float(rgb[size_t(c)]);
         }

@@ -253,18 +253,22 @@ void LightScale::paintBars(QPainter &painter) const
 {
     const auto &frames = document_->bracket().frames;
     const double pitch = std::min(10.4, kBarsHeight / double(frames.size()));
-    const bool labelled = pitch >= 8.0;
+    const bool labelled = pitch >= 7.0; // up to seven frames
     QFont small = font();
-    small.setPixelSize(11);
+    small.setPixelSize(pitch >= 9.0 ? 11 : 10);
     painter.setFont(small);
     for (size_t i = 0; i < frames.size(); ++i) {
         const BracketFrame &f = frames[i];
         const double y = plot().top() + pitch * (double(i) + 0.5);
         const double thickness = std::min(4.0, pitch * 0.5);
         const double dark = std::max(plot().left(), xOfEv(evOfSnr(f, 1.0))), clean = xOfEv(evOfSnr(f, 10.0));
-        const double head = std::min(xOfEv(clipEv(f)), plot().right() - 80);
         if (!f.usable)
             continue;
+        const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
+        const QString words = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
+        // Thumbnail and words stay within the window.
+        const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
+        const double head = std::min(xOfEv(clipEv(f)), double(width()) - 6 - room);
         QColor solid = tokens().bars, faint = tokens().bars;
         faint.setAlphaF(0.06f);
         if (!f.used)
@@ -289,9 +293,7 @@ void LightScale::paintBars(QPainter &painter) const
         }
         if (labelled) {
             painter.setPen(f.used ? tokens().text : tokens().secondary);
-            const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
-            painter.drawText(QPointF(x, y + 4),
-                             QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference));
+            painter.drawText(QPointF(x, y + 3.6), words);
         }
     }
 }

@@ -117,6 +117,7 @@ FramesPanel::FramesPanel(Document *document, QWidget *parent) : Panel(parent), d
     rowLayout_ = new QVBoxLayout(rows_);
     rowLayout_->setContentsMargins(0, 0, 0, 0);
     rowLayout_->setSpacing(0);
+    rows_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Maximum); // a single row must not fill the panel
     notices_ = new QLabel(this);
     notices_->setWordWrap(true);
     auto *more = new QPushButton(tr("Add frames…"), this);

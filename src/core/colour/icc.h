@@ -11,12 +11,14 @@
 
 namespace yolk {
 
-/// How to come from a developed file's code values to linear light: one curve per channel, then one matrix.
+/// How to come from a file's code values to linear light: one curve per channel, then one matrix.
 struct CodeValues {
-    std::string name;                         ///< of the profile
-    bool assumed = false;                     ///< no profile was embedded
-    std::array<std::vector<float>, 3> curves; ///< code value i / (n - 1) to linear 0..1, n = 4096; monotone
-    Matrix3 toRec2020;                        ///< linear RGB of the file to linear Rec. 2020
+    std::string name;     ///< of the profile
+    bool assumed = false; ///< no profile was embedded
+    std::array<std::vector<float>, 3>
+        curves;               ///< code value i / (n - 1) to linear 0..1, n = 4096; monotone; none for raw
+    Matrix3 toRec2020;        ///< linear RGB of the file to linear Rec. 2020
+    Vector3 neutral{1, 1, 1}; ///< linear RGB of the file that stands for white; the largest is 1
     bool operator==(const CodeValues &) const = default;
 };
 

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 #include <filesystem>
+#include <numeric>
 
 namespace yolk {
 namespace {
@@ -15,21 +16,33 @@ bool swapsSides(Orientation o)
     return int(o) >= int(Orientation::MirroredTurnedLeft);
 }
 
-uint16_t codeOf(double linear)
+/// Raw files: no curve, the camera's white and matrix in one.
+CodeValues cameraCodeValues(const CameraColour &camera)
 {
-    return uint16_t(std::lround(std::clamp(linear, 0.0, 1.0) * double(kCodeScale)) + kPedestal);
+    CodeValues out;
+    out.name = "camera RGB";
+    out.neutral = camera.neutral;
+    Matrix3 balance;
+    for (size_t i = 0; i < 3; ++i)
+        balance.m[4 * i] = 1.0 / camera.neutral[i];
+    out.toRec2020 = camera.toRec2020 * balance;
+    return out;
 }
 
-/// Tables from stored samples to linear codes, one per channel.
+/// Table from stored samples to linear codes. Raw files have no curve: their samples are codes already.
 std::vector<uint16_t> tableOf(const std::vector<float> &curve, int bits)
 {
     const size_t codes = bits == 8 ? 256 : 65536;
     std::vector<uint16_t> table(codes);
+    if (curve.empty()) {
+        std::iota(table.begin(), table.end(), uint16_t(0));
+        return table;
+    }
     for (size_t i = 0; i < codes; ++i) {
         const double at = double(i) / double(codes - 1) * double(curve.size() - 1);
         const size_t k = std::min(size_t(at), curve.size() - 2);
         const double part = at - double(k);
-        table[i] = codeOf((1.0 - part) * double(curve[k]) + part * double(curve[k + 1]));
+        table[i] = codeOfLinear(std::clamp((1.0 - part) * double(curve[k]) + part * double(curve[k + 1]), 0.0, 1.0));
     }
     return table;
 }
@@ -108,15 +121,16 @@ FramePtr loadFrame(const std::string &path)
     const PictureInfo info = frame->codec->readInfo(path);
     frame->metadata = readMetadata(path);
     try {
-        frame->codeValues = codeValuesOf(info.profile);
+        frame->codeValues = info.camera ? cameraCodeValues(*info.camera) : codeValuesOf(info.profile);
     } catch (const ArgumentError &e) {
         throw InputError(path, e.what());
     }
     const bool swapped = swapsSides(frame->metadata.orientation);
     frame->width = swapped ? info.height : info.width;
     frame->height = swapped ? info.width : info.height;
-    frame->bits = info.bits;
-    frame->noise = defaultNoise(info.bits, frame->metadata.iso.value_or(100.0));
+    frame->bits = info.camera ? info.sensorBits : info.bits;
+    const double iso = frame->metadata.iso.value_or(100.0);
+    frame->noise = info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso);
     frame->id = hashFile(path).hex();
     return frame;
 }
@@ -133,7 +147,7 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
     const PictureInfo info = frame.codec->readInfo(frame.path);
     const bool swapped = swapsSides(frame.metadata.orientation);
     if (info.width != (swapped ? frame.height : frame.width) || info.height != (swapped ? frame.width : frame.height) ||
-        info.bits != frame.bits)
+        (info.camera ? info.sensorBits : info.bits) != frame.bits)
         throw InputError(frame.path, "has changed since it was opened; open the set again");
 
     const int byCodec = frame.codec->reducedBy(reduction), byUs = reduction / byCodec;
@@ -165,23 +179,26 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
         }
     };
     int written = 0;
-    frame.codec->readRows(frame.path, byCodec, [&](int y, const CodedRow &row) {
-        if (y % kBandRows == 0) {
-            ctx.throwIfStopped();
-            ctx.report(double(y) / codedHeight);
-        }
-        if (row.eight.empty())
-            linearise(row.sixteen);
-        else
-            linearise(row.eight);
-        if (byUs == 1)
-            return store(written++, planar.data());
-        blocks.add(planar);
-        if (blocks.full() || y == codedHeight - 1) {
-            blocks.take(means);
-            store(written++, means.data());
-        }
-    });
+    frame.codec->readRows(
+        frame.path, byCodec,
+        [&](int y, const CodedRow &row) {
+            if (y % kBandRows == 0) {
+                ctx.throwIfStopped();
+                ctx.report(double(y) / codedHeight);
+            }
+            if (row.eight.empty())
+                linearise(row.sixteen);
+            else
+                linearise(row.eight);
+            if (byUs == 1)
+                return store(written++, planar.data());
+            blocks.add(planar);
+            if (blocks.full() || y == codedHeight - 1) {
+                blocks.take(means);
+                store(written++, means.data());
+            }
+        },
+        ctx);
     ctx.report(1.0);
     return out;
 }

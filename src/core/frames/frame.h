@@ -7,6 +7,7 @@
 #include "frames/noise_model.h"
 #include "image/image.h"
 #include "io/codec.h"
+#include "io/linear_codes.h"
 #include "io/metadata.h"
 
 #include <memory>
@@ -20,7 +21,7 @@ struct Frame {
     std::string id;            ///< content hash, 32 hexadecimal digits
     std::string format;        ///< "JPEG"
     int width = 0, height = 0; ///< upright
-    int bits = 8;
+    int bits = 8;              ///< per stored sample
     Metadata metadata;
     CodeValues codeValues;
     NoiseModel noise;
@@ -31,18 +32,10 @@ using FramePtr = std::shared_ptr<const Frame>;
 /// Reads everything but the pixels. Throws InputError.
 FramePtr loadFrame(const std::string &path);
 
-/// Linear pixels as 16 bit with a pedestal: value = (code - kPedestal) / kCodeScale, 0 black, 1 clipping.
-inline constexpr int kPedestal = 1024;
-inline constexpr float kCodeScale = 65535.0f - 1024.0f;
-inline float linearOfCode(uint16_t code)
-{
-    return (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
-}
-
 /// The size of a frame decoded at 1/reduction: sides rounded up.
 Shape reducedShape(const Frame &frame, int reduction);
 
-/// Decodes to linear RGB of the file, upright, three planes; grey files give three equal ones. Reduced pixels are
+/// Decodes to linear RGB of the file (raw: of the camera) as linear codes, upright, three planes; grey files give three equal ones. Reduced pixels are
 /// means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to 1/8, means of code values).
 /// Throws InputError (also when the file changed its size since it was loaded), Cancelled; ArgumentError unless
 /// `reduction` is 1, 2, 4, ... 64. Threads: one. Memory: 6 bytes per delivered pixel.

@@ -26,5 +26,7 @@ struct NoiseModel {
 /// coded with a power near 2.2: its variance (dz/dv)^2 / (12 n^2) is close to proportional to z, so it adds to the
 /// gain, and to the read variance what the linear toe of the curve leaves.
 NoiseModel defaultNoise(int bits, double iso);
+/// The same sensor for raw files, whose `bits` are linear.
+NoiseModel defaultRawNoise(int bits, double iso);
 
 } // namespace yolk

@@ -1,16 +1,25 @@
-// Developed pictures in: one small codec per format over its library, chosen by the file's first bytes.
+// Pictures in: one small codec per format over its library, chosen by the file's first bytes.
 #pragma once
 
 #include "base/exec_context.h"
+#include "colour/primaries.h"
 #include "image/image.h"
 
 #include <cstddef>
 #include <functional>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
 
 namespace yolk {
+
+/// The camera's own RGB, as raw files hold it.
+struct CameraColour {
+    Vector3 neutral{1, 1, 1}; ///< what the camera's white balance took as neutral; the largest is 1
+    Matrix3 toRec2020;        ///< RGB / neutral to linear Rec. 2020
+    bool operator==(const CameraColour &) const = default;
+};
 
 /// What a file says of itself before its pixels are read.
 struct PictureInfo {
@@ -18,6 +27,9 @@ struct PictureInfo {
     int channels = 3;               ///< 1 grey or 3 RGB, as delivered (alpha is dropped, palettes are resolved)
     int bits = 8;                   ///< 8 or 16 per sample, as delivered
     std::vector<std::byte> profile; ///< embedded ICC profile; empty when there is none
+    /// Raw files only. Their samples are linear codes (linear_codes.h) of the camera's RGB, not balanced.
+    std::optional<CameraColour> camera = std::nullopt;
+    int sensorBits = 0; ///< raw files: of a stored sensor value
     bool operator==(const PictureInfo &) const = default;
 };
 
@@ -32,12 +44,12 @@ using RowSink = std::function<void(int y, const CodedRow &row)>;
 /// All functions throw InputError with a reason for people, whatever the bytes are. Threads: none of their own.
 struct Codec {
     const char *name; ///< "JPEG"
-    bool (*recognises)(std::span<const std::byte> head);
+    bool (*recognises)(std::span<const std::byte> head, const std::string &path);
     PictureInfo (*readInfo)(const std::string &path);
     /// Delivers ceil(width / r) x ceil(height / r) pixels with r the returned reduction: 1, or up to `reduction`
     /// (a power of two) where the format can be decoded smaller.
     int (*reducedBy)(int reduction);
-    void (*readRows)(const std::string &path, int reduction, const RowSink &sink);
+    void (*readRows)(const std::string &path, int reduction, const RowSink &sink, ExecContext &ctx);
 };
 
 /// The codec of a file by its first bytes, never by its name. Throws InputError: missing, empty, unknown format.
@@ -48,6 +60,6 @@ inline constexpr double kLargestMegapixels = 512.0;
 /// Throws InputError when a declared size is not 1 x 1 up to kLargestMegapixels.
 void checkSize(const std::string &path, long long width, long long height);
 
-extern const Codec kJpegCodec, kPngCodec, kTiffCodec;
+extern const Codec kJpegCodec, kPngCodec, kRawCodec, kTiffCodec;
 
 } // namespace yolk

@@ -85,7 +85,7 @@ private:
     jpeg_error_mgr errors_{};
 };
 
-bool recognises(std::span<const std::byte> head)
+bool recognises(std::span<const std::byte> head, const std::string &)
 {
     return head.size() >= 3 && head[0] == std::byte{0xFF} && head[1] == std::byte{0xD8} && head[2] == std::byte{0xFF};
 }
@@ -112,7 +112,7 @@ PictureInfo readInfo(const std::string &path)
     }
 }
 
-void readRows(const std::string &path, int reduction, const RowSink &sink)
+void readRows(const std::string &path, int reduction, const RowSink &sink, ExecContext &)
 {
     Reader reader(path);
     jpeg_decompress_struct &info = reader.info;

@@ -27,8 +27,14 @@ std::optional<double> numberOf(const Exiv2::ExifData &exif, const char *key, boo
     const auto found = exif.findKey(Exiv2::ExifKey(key));
     if (found == exif.end() || found->count() == 0)
         return std::nullopt;
-    const auto [numerator, denominator] = found->toRational(0);
-    const double value = double(numerator) / double(denominator); // 0/0 and 1/0 fall out below
+    double value = 0.0; // 0/0 and 1/0 fall out below
+    if (const auto *unsignedValue = dynamic_cast<const Exiv2::URationalValue *>(&found->value())) {
+        const auto [numerator, denominator] = unsignedValue->value_[0]; // may pass what the signed reading holds
+        value = double(numerator) / double(denominator);
+    } else {
+        const auto [numerator, denominator] = found->toRational(0);
+        value = double(numerator) / double(denominator);
+    }
     if (!std::isfinite(value) || (mustBePositive && value <= 0.0))
         return std::nullopt;
     return value;

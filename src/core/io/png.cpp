@@ -16,7 +16,9 @@ struct PngFailure {
 
 [[noreturn]] void throwFailure(png_structp, png_const_charp text)
 {
-    throw PngFailure{text};
+    // "Read Error" is all it says of a file that ends too early.
+    throw PngFailure{std::strcmp(text, "Read Error") == 0 ? "the file ends too early"
+                                                          : std::string("is damaged (") + text + ")"};
 }
 
 class Reader {
@@ -72,7 +74,7 @@ private:
     std::unique_ptr<FILE, int (*)(FILE *)> file_;
 };
 
-bool recognises(std::span<const std::byte> head)
+bool recognises(std::span<const std::byte> head, const std::string &)
 {
     return head.size() >= 8 && png_sig_cmp(reinterpret_cast<png_const_bytep>(head.data()), 0, 8) == 0;
 }
@@ -87,7 +89,7 @@ PictureInfo readInfo(const std::string &path)
     }
 }
 
-void readRows(const std::string &path, int, const RowSink &sink)
+void readRows(const std::string &path, int, const RowSink &sink, ExecContext &)
 {
     Reader reader(path);
     try {

@@ -3,33 +3,18 @@
 #include "base/errors.h"
 #include "base/text.h"
 #include "io/codec.h"
+#include "io/tiff_p.h"
 
 #include <cstring>
 #include <fcntl.h>
-#include <memory>
-#include <tiffio.h>
 #include <unistd.h>
 
 namespace yolk {
 namespace {
 
-// libtiff's handlers are global and print; they are silenced once, and a reason is given from what was being done.
-void silence()
-{
-    static const bool done = [] {
-        TIFFSetErrorHandler(nullptr);
-        TIFFSetWarningHandler(nullptr);
-        return true;
-    }();
-    static_cast<void>(done);
-}
-
-using Tiff = std::unique_ptr<TIFF, void (*)(TIFF *)>;
-
 Tiff openToRead(const std::string &path)
 {
-    silence();
-    Tiff tiff(TIFFOpen(path.c_str(), "rm"), &TIFFClose); // m: no memory map, so a cut file cannot fault
+    Tiff tiff = openTiff(path, "rm"); // m: no memory map, so a cut file cannot fault
     if (!tiff)
         throw InputError(path, "is a damaged TIFF");
     return tiff;
@@ -42,7 +27,7 @@ template <class T> T tagOf(TIFF *tiff, uint32_t tag)
     return value;
 }
 
-bool recognises(std::span<const std::byte> head)
+bool recognises(std::span<const std::byte> head, const std::string &)
 {
     const auto is = [&](const char(&magic)[5]) { return head.size() >= 4 && std::memcmp(head.data(), magic, 4) == 0; };
     return is("II\x2a\0") || is("MM\0\x2a") || is("II\x2b\0") || is("MM\0\x2b");
@@ -169,7 +154,7 @@ void deliver(RowSource &source, const Layout &layout, const std::function<void(i
     }
 }
 
-void readRows(const std::string &path, int, const RowSink &sink)
+void readRows(const std::string &path, int, const RowSink &sink, ExecContext &)
 {
     const Tiff tiff = openToRead(path);
     const Layout layout = layoutOf(tiff.get(), path);
@@ -186,17 +171,27 @@ void readRows(const std::string &path, int, const RowSink &sink)
 
 extern const Codec kTiffCodec{"TIFF", &recognises, &readInfo, [](int) { return 1; }, &readRows};
 
+Tiff openTiff(const std::string &path, const char *mode)
+{
+    static const bool silenced = [] {
+        TIFFSetErrorHandler(nullptr);
+        TIFFSetWarningHandler(nullptr);
+        return true;
+    }();
+    static_cast<void>(silenced);
+    return Tiff(TIFFOpen(path.c_str(), mode), &TIFFClose);
+}
+
 void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
                const FillRow16 &fill)
 {
     if (width < 1 || height < 1)
         throw ArgumentError(textOf("TIFF of %d x %d pixels: sides must be at least 1", width, height));
-    silence();
     // Classic TIFF ends at 4 GiB; deflate seldom grows, so the raw size decides.
     const bool big = double(width) * height * 6.0 > 4.0e9;
     bool written = false;
     {
-        const Tiff tiff(TIFFOpen(path.c_str(), big ? "w8" : "w"), &TIFFClose);
+        const Tiff tiff = openTiff(path, big ? "w8" : "w");
         if (!tiff)
             throw OutputError(path, "cannot be written");
         TIFFSetField(tiff.get(), TIFFTAG_IMAGEWIDTH, width);

@@ -1,7 +1,7 @@
 #include "merge/radiance_merge.h"
 
 #include "base/vectorise.h"
-#include "frames/frame.h"
+#include "io/linear_codes.h"
 
 #include <algorithm>
 #include <cmath>
@@ -55,7 +55,7 @@ struct Rows {
     Image<float> soft, light, sums; // sums: first estimate R G B, weight R G B
 };
 
-YOLK_INLINE float linear(uint16_t code)
+YOLK_INLINE float linear(uint16_t code) // linearOfCode(), inlined into each version
 {
     return (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
 }
@@ -125,28 +125,31 @@ void shareRow(const float *__restrict soft, const float *__restrict first, const
 }
 
 /// Where no frame holds the pixel: the least exposed frame's value, its hue fading to neutral up to clipping.
-void fillClippedRow(const Exposure &darkest, const Weighing &w, int y, const float *weight, Merged &out)
+void fillClippedRow(const Exposure &darkest, const Weighing &w, const Vector3 &neutral, int y, const float *weight,
+                    Merged &out)
 {
+    const float white[3] = {float(neutral[0]), float(neutral[1]), float(neutral[2])};
     float *rgb[3] = {out.radiance.row(0, y), out.radiance.row(1, y), out.radiance.row(2, y)};
     const float high = w.low + 1.0f / w.slope;
     for (int x = 0; x < out.radiance.width(); ++x) {
         if (weight[x] > 0.0f)
             continue;
-        float z[3], most = 0.0f;
+        float z[3], most = 0.0f, level = 0.0f; // level: as bright as its brightest channel says, once it is white
         for (int c = 0; c < 3; ++c) {
             z[c] = linear(darkest.pixels.row(c, y)[x]);
             most = std::max(most, z[c]);
+            level = std::max(level, z[c] / white[c]);
         }
         const float fade = smooth((most - high) / (1.0f - high));
         for (int c = 0; c < 3; ++c)
-            rgb[c][x] = (z[c] + fade * (most - z[c])) * w.inverse;
+            rgb[c][x] = (z[c] + fade * (level * white[c] - z[c])) * w.inverse;
         out.clipped.row(0, y)[x] = 1;
     }
 }
 
 /// `order` lists the frames from the least exposed on.
-void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, std::span<const size_t> order, int y,
-              Rows &rows, Merged &out)
+void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, std::span<const size_t> order,
+              const Vector3 &neutral, int y, Rows &rows, Merged &out)
 {
     const int width = out.radiance.width();
     std::fill_n(rows.light.row(0, 0), width, 0.0f);
@@ -168,14 +171,16 @@ void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, 
     const float *greenFirst = rows.sums.row(1, 0), *greenWeight = rows.sums.row(4, 0);
     for (size_t i = 0; i < in.size(); ++i)
         shareRow(rows.soft.row(int(i), 0), greenFirst, greenWeight, width, weighing[i], out.shares.row(int(i), y));
-    fillClippedRow(in[order[0]], weighing[order[0]], y, greenWeight, out);
+    fillClippedRow(in[order[0]], weighing[order[0]], neutral, y, greenWeight, out);
 }
 
 } // namespace
 
-Merged mergeRadiance(std::span<const Exposure> in, ExecContext &ctx)
+Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecContext &ctx)
 {
     check(in);
+    if (!std::ranges::all_of(neutral, [](double n) { return n >= 1e-3 && n <= 1.0; }))
+        throw ArgumentError("merge: the neutral must lie in 0.001 to 1");
     const Shape shape = in[0].pixels.shape();
     Merged out{Image<float>(shape), Image<uint8_t>(shape.width, shape.height, int(in.size())),
                Image<uint8_t>(shape.width, shape.height, 1)};
@@ -188,7 +193,7 @@ Merged mergeRadiance(std::span<const Exposure> in, ExecContext &ctx)
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
         Rows rows(shape.width, int(in.size()));
         for (int y = y0; y < y1; ++y)
-            mergeRow(in, weighing, order, y, rows, out);
+            mergeRow(in, weighing, order, neutral, y, rows, out);
     });
     return out;
 }

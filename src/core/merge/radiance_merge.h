@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/exec_context.h"
+#include "colour/primaries.h"
 #include "frames/noise_model.h"
 #include "image/image.h"
 
@@ -9,7 +10,7 @@
 
 namespace yolk {
 
-/// One frame as the merge takes it: linear RGB of the file as 16-bit codes (frames/frame.h), already aligned.
+/// One frame as the merge takes it: linear RGB of the file as 16-bit codes (io/linear_codes.h), already aligned.
 struct Exposure {
     ImageView<const uint16_t> pixels; ///< width x height x 3
     double exposure = 1.0;            ///< e: against the frame whose clipping is radiance 1.0, [1e-9, 1e9]
@@ -28,13 +29,14 @@ struct Merged {
 /// noise of a sample does not choose its own weight. s falls smoothly to 0 over the last 0.1 stop below a frame's
 /// clipping less 4 sigma, by the largest of its channels, so that all channels let go together and keep their hue.
 /// A sample that lies below clipping where a frame exposed less shows light far above it gets no weight either.
-/// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping.
+/// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping. `neutral` is
+/// the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw ones.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
-/// Throws:  ArgumentError (count, shape, exposure, noise or influence out of range), Cancelled.
+/// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.
 /// Threads: bands of rows through ctx.runner; the same bits for any runner.
 /// Memory:  13 + frames bytes per pixel beyond the inputs.
 /// Source:  [Hasinoff2010], [Granados2010]; the first estimate is the sum of light over the sum of exposure, which is
 ///          the optimum for shot noise alone.
-Merged mergeRadiance(std::span<const Exposure> exposures, ExecContext &ctx);
+Merged mergeRadiance(std::span<const Exposure> exposures, const Vector3 &neutral, ExecContext &ctx);
 
 } // namespace yolk

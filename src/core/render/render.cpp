@@ -19,6 +19,7 @@ Hash128 mergeKey(const Bracket &bracket, int reduction)
 {
     Hasher hasher;
     hasher.value(Stage::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
+    hasher.text(bracket.frames[bracket.reference].frame->id); // its white and matrix count for all
     for (const BracketFrame *f : bracket.used())
         hasher.text(f->frame->id).value(f->measured.exposure).value(f->influence).value(f->frame->noise.gain);
     return hasher.finish();
@@ -52,7 +53,7 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, int reduction, E
                              used[i]->frame->noise, used[i]->influence});
     ExecContext merging = ctx.part(0.8, 1.0);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
-    MergedSet out{mergeRadiance(exposures, merging),
+    MergedSet out{mergeRadiance(exposures, reference.codeValues.neutral, merging),
                   reference.codeValues.toRec2020,
                   reduction,
                   reference.width,

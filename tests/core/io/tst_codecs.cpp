@@ -35,13 +35,16 @@ cv::Mat readWith(const std::string &path)
     const PictureInfo info = codec.readInfo(path);
     cv::Mat out(info.height, info.width, CV_MAKETYPE(info.bits == 16 ? CV_16U : CV_8U, info.channels));
     int rows = 0;
-    codec.readRows(path, 1, [&](int y, const CodedRow &row) {
+    SerialRunner serial;
+    ExecContext ctx(serial);
+    const auto keep = [&](int y, const CodedRow &row) {
         if (info.bits == 16)
             std::memcpy(out.ptr(y), row.sixteen.data(), row.sixteen.size_bytes());
         else
             std::memcpy(out.ptr(y), row.eight.data(), row.eight.size_bytes());
         ++rows;
-    });
+    };
+    codec.readRows(path, 1, keep, ctx);
     return rows == info.height ? out : cv::Mat();
 }
 
@@ -162,11 +165,14 @@ private Q_SLOTS:
         QCOMPARE(codec.reducedBy(32), 8);
         int rows = 0;
         size_t samples = 0;
-        codec.readRows(path("large.jpg"), 4, [&](int, const CodedRow &row) {
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        const auto look = [&](int, const CodedRow &row) {
             ++rows;
             samples = row.eight.size();
             QVERIFY(std::abs(row.eight[0] - 200) <= 3 && std::abs(row.eight[2] - 40) <= 3);
-        });
+        };
+        codec.readRows(path("large.jpg"), 4, look, ctx);
         QCOMPARE(rows, 26); // rounded up
         QCOMPARE(samples, size_t(51 * 3));
     }
@@ -229,8 +235,8 @@ private Q_SLOTS:
             }
         };
         test::writeBytes(dir_.filePath("text.jpg"), "This is not a picture.");
-        QVERIFY(
-            reasonOf(path("text.jpg")).ends_with("is not a picture in a format that can be read (JPEG, TIFF, PNG)"));
+        QVERIFY(reasonOf(path("text.jpg"))
+                    .ends_with("is not a picture in a format that can be read (raw, DNG, TIFF, JPEG, PNG)"));
         test::writeBytes(dir_.filePath("empty.png"), "");
         QVERIFY(reasonOf(path("empty.png")).ends_with("the file is empty"));
         QVERIFY(reasonOf(path("none.png")).ends_with("there is no such file"));
@@ -263,12 +269,14 @@ private Q_SLOTS:
     {
         cv::imwrite(path("stop.jpg"), noisePicture(64, 64, CV_8UC3));
         cv::imwrite(path("stop.png"), noisePicture(64, 64, CV_8UC3));
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        const auto stop = [](int y, const CodedRow &) {
+            if (y == 3)
+                throw Cancelled();
+        };
         for (const char *name : {"stop.jpg", "stop.png"})
-            QVERIFY_THROWS_EXCEPTION(Cancelled,
-                                     codecOf(path(name)).readRows(path(name), 1, [](int y, const CodedRow &) {
-                                         if (y == 3)
-                                             throw Cancelled();
-                                     }));
+            QVERIFY_THROWS_EXCEPTION(Cancelled, codecOf(path(name)).readRows(path(name), 1, stop, ctx));
     }
 };
 

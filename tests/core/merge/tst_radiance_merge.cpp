@@ -47,7 +47,7 @@ Merged merged(const Bracket &bracket)
 {
     SerialRunner serial;
     ExecContext ctx(serial);
-    return mergeRadiance(bracket.exposures, ctx);
+    return mergeRadiance(bracket.exposures, {1, 1, 1}, ctx);
 }
 
 uint16_t codeOf(double linear)
@@ -235,10 +235,10 @@ private Q_SLOTS:
         test::ShuffledRunner shuffled(7);
         ThreadRunner threads;
         ExecContext ctx(serial);
-        const Merged want = mergeRadiance(b.exposures, ctx);
+        const Merged want = mergeRadiance(b.exposures, {1, 1, 1}, ctx);
         for (Runner *runner : std::initializer_list<Runner *>{&shuffled, &threads}) {
             ExecContext other(*runner);
-            const Merged got = mergeRadiance(b.exposures, other);
+            const Merged got = mergeRadiance(b.exposures, {1, 1, 1}, other);
             QCOMPARE(test::firstDifference(got.radiance.view(), want.radiance.view(), 0.0, 0.0), QByteArray());
             QCOMPARE(test::firstDifference(got.shares.view(), want.shares.view()), QByteArray());
         }
@@ -260,8 +260,32 @@ private Q_SLOTS:
             last = p;
             stop.request_stop();
         });
-        QVERIFY_THROWS_EXCEPTION(Cancelled, mergeRadiance(b.exposures, ctx));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, mergeRadiance(b.exposures, {1, 1, 1}, ctx));
         QCOMPARE(last, 0.1); // one band of ten ran
+    }
+    void clippedEverywhereTakesTheColourOfWhite()
+    {
+        // A camera whose white is (0.5, 1, 0.7): all channels at clipping must come out in that proportion, as bright as
+        // the channel that saw most; one whose green alone clips lies between its own colour and that.
+        const Vector3 neutral{0.5, 1.0, 0.7};
+        Image<float> light(2, 1, 3);
+        for (int c = 0; c < 3; ++c)
+            light.row(c, 0)[0] = 1.0f;
+        light.row(0, 0)[1] = 0.3f;
+        light.row(1, 0)[1] = 1.0f;
+        light.row(2, 0)[1] = 0.4f;
+        const Image<uint16_t> codes = test::codesOf(light.view());
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        const Merged got = mergeRadiance(std::vector<Exposure>{{codes.view(), 1.0, {}}}, neutral, ctx);
+        for (int x = 0; x < 2; ++x) {
+            QCOMPARE(int(got.clipped.row(0, 0)[x]), 1);
+            const double level = x == 0 ? 2.0 : 1.0; // red's 1 / 0.5; green's 1
+            for (int c = 0; c < 3; ++c)
+                QVERIFY(std::abs(double(got.radiance.row(c, 0)[x]) - level * neutral[size_t(c)]) < 1e-4);
+        }
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 mergeRadiance(std::vector<Exposure>{{codes.view(), 1.0, {}}}, {0.0, 1.0, 1.0}, ctx));
     }
     void badInputIsRefused()
     {
@@ -269,7 +293,7 @@ private Q_SLOTS:
         ExecContext ctx(serial);
         const Image<uint16_t> a(4, 4, 3), b(5, 4, 3), grey(4, 4, 1);
         const auto refuses = [&](std::vector<Exposure> in) {
-            QVERIFY_THROWS_EXCEPTION(ArgumentError, mergeRadiance(in, ctx));
+            QVERIFY_THROWS_EXCEPTION(ArgumentError, mergeRadiance(in, {1, 1, 1}, ctx));
         };
         refuses({});
         refuses({{a.view(), 1.0, {}}, {b.view(), 1.0, {}}});

@@ -1,0 +1,15 @@
+// Shared by those who call libtiff.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <tiffio.h>
+
+namespace yolk {
+
+using Tiff = std::unique_ptr<TIFF, void (*)(TIFF *)>;
+
+/// Opens with `mode`, empty when that fails. libtiff's handlers are global and print: the first call silences them.
+Tiff openTiff(const std::string &path, const char *mode);
+
+} // namespace yolk
