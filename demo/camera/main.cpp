@@ -70,12 +70,14 @@ int main(int argc, char **argv)
         Image<float> scene = readExr(scenePath).rgb;
         for (const std::string &part : parts)
             putOverFrom(part, scene);
-        if (!cut.empty())
-            scene = demo::cutOut(scene.view(), {cut[0], cut[1], cut[2], cut[3]});
+        const auto boxOf = [&](Image<float> &&whole) {
+            return cut.empty() ? std::move(whole) : demo::cutOut(whole.view(), {cut[0], cut[1], cut[2], cut[3]});
+        };
+        scene = boxOf(std::move(scene));
         if (lens != demo::Lens{})
             scene = demo::throughLens(scene.view(), lens);
         if (!without.empty())
-            demo::writeMask(output, demo::maskOf(scene.view(), readExr(without).rgb.view(), 0.05).view());
+            demo::writeMask(output, demo::maskOf(scene.view(), boxOf(readExr(without).rgb).view()).view());
         else if (output.ends_with(".exr"))
             demo::writeTruth(output, scene.view());
         else if (output.ends_with(".dng"))

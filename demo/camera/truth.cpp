@@ -61,25 +61,21 @@ void putOver(ImageView<float> rgb, ImageView<const float> part, int x, int y)
             std::copy_n(part.row(c, row), part.width(), rgb.row(c, y + row) + x);
 }
 
-Image<uint8_t> maskOf(ImageView<const float> with, ImageView<const float> without, double share)
+Image<uint8_t> maskOf(ImageView<const float> with, ImageView<const float> without)
 {
     if (with.shape() != without.shape())
         throw ArgumentError("mask: the two pictures differ in size");
-    Image<uint8_t> raw(with.width(), with.height(), 1), out(with.width(), with.height(), 1);
+    Image<uint8_t> out(with.width(), with.height(), 1);
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < with.height(); ++y)
             for (int x = 0; x < with.width(); ++x) {
                 const float a = with.row(c, y)[x], b = without.row(c, y)[x];
-                raw.row(0, y)[x] |= std::abs(a - b) > float(share) * std::max(a, b);
+                if (!(std::abs(a - b) > 1e-3f * std::max(a, b)))
+                    continue;
+                for (int j = std::max(0, y - 1); j <= std::min(out.height() - 1, y + 1); ++j)
+                    for (int i = std::max(0, x - 1); i <= std::min(out.width() - 1, x + 1); ++i)
+                        out.row(0, j)[i] = 255;
             }
-    for (int y = 0; y < out.height(); ++y)
-        for (int x = 0; x < out.width(); ++x) {
-            int around = 0;
-            for (int j = std::max(0, y - 1); j <= std::min(out.height() - 1, y + 1); ++j)
-                for (int i = std::max(0, x - 1); i <= std::min(out.width() - 1, x + 1); ++i)
-                    around += raw.row(0, j)[i];
-            out.row(0, y)[x] = raw.row(0, y)[x] && around > 1 ? 255 : 0;
-        }
     return out;
 }
 

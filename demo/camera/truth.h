@@ -20,9 +20,9 @@ Image<float> cutOut(ImageView<const float> rgb, const Box &box);
 /// Puts `part` over `rgb` with its corner at x, y. Throws ArgumentError when it does not fit.
 void putOver(ImageView<float> rgb, ImageView<const float> part, int x, int y);
 
-/// Where a thing, its shadow or its light is: 255 where a channel differs by more than `share` of the larger of the two
-/// values from the place without it, else 0; single pixels that stand alone are dropped.
-Image<uint8_t> maskOf(ImageView<const float> with, ImageView<const float> without, double share);
+/// Where a thing or its shadow is, from two renders without randomness: 255 where a channel differs by more than a
+/// thousandth of the larger of the two values, and at the neighbours, which hold some of it once edges are smooth.
+Image<uint8_t> maskOf(ImageView<const float> with, ImageView<const float> without);
 /// 8-bit grey PNG. Throws OutputError.
 void writeMask(const std::string &path, ImageView<const uint8_t> mask);
 

@@ -5,6 +5,8 @@
 //   Yaw/Pitch/Roll      how it is turned, in degrees
 //   HenState            0..4 how the moving things stand in that frame; -1: none of them is there
 //   Brown/White/Black/FlameState   the same for one of them
+//   Plain               1: no light from surface to surface, nothing random. Where two such renders differ, and only
+//                       there, something moved or threw its shadow.
 #version 3.7;
 #ifndef (HenState) #declare HenState = 2; #end
 #ifndef (BrownState) #declare BrownState = HenState; #end
@@ -15,12 +17,14 @@
 #ifndef (ShiftY) #declare ShiftY = 0; #end
 #ifndef (ShiftZ) #declare ShiftZ = 0; #end
 #ifndef (Roll) #declare Roll = 0; #end
+#ifndef (Plain) #declare Plain = 0; #end
 #ifndef (Yaw) #declare Yaw = 0; #end
 #ifndef (Pitch) #declare Pitch = 0; #end
 
 global_settings {
     assumed_gamma 1.0
     max_trace_level 6
+#if (Plain = 0)
     radiosity {
         pretrace_start 0.08
         pretrace_end 0.01
@@ -35,8 +39,9 @@ global_settings {
         normal off
         media off
     }
+#end
 }
-#default { finish { ambient 0 emission 0 diffuse 0.85 } }
+#default { finish { ambient 0.02 * Plain emission 0 diffuse 0.85 } }
 #declare f_noise3d = function { internal(76) }
 
 camera {
