@@ -195,10 +195,12 @@ void readRows(const std::string &path, int reduction, const RowSink &sink, ExecC
 {
     RawFile file(path);
     const libraw_image_sizes_t &sizes = file.data().sizes;
-    const int r = reduction > 1 ? 2 : 1; // the array's cells are 2 x 2
-    const int width = (sizes.width + r - 1) / r, height = (sizes.height + r - 1) / r;
+    const int fullWidth = sizes.width, fullHeight = sizes.height, r = reduction > 1 ? 2 : 1;
+    const int width = (fullWidth + r - 1) / r, height = (fullHeight + r - 1) / r;
     const RawFile::Lines lines = file.process(r == 2, ctx);
-    if (sizes.iwidth != width || sizes.iheight != height)
+    // The cells of a filter array became pixels; files without one come whole and are averaged here.
+    const bool whole = sizes.iwidth == fullWidth && sizes.iheight == fullHeight;
+    if (!whole && (sizes.iwidth != width || sizes.iheight != height))
         throw InputError(path, "changes its size while it is read; this kind of sensor cannot be read");
     std::vector<uint16_t> table[3];
     for (int c = 0; c < 3; ++c) {
@@ -206,12 +208,20 @@ void readRows(const std::string &path, int reduction, const RowSink &sink, ExecC
         for (int i = 0; i < 65536; ++i)
             table[c][size_t(i)] = codeOfLinear(std::min(1.0, lines.offset + lines.scale[c] * i));
     }
+    const int block = whole ? r : 1, stride = sizes.iwidth;
     std::vector<uint16_t> row(size_t(width) * 3);
     for (int y = 0; y < height; ++y) {
-        const ushort(*pixels)[4] = file.data().image + ptrdiff_t(y) * width;
-        for (size_t x = 0; x < size_t(width); ++x)
-            for (size_t c = 0; c < 3; ++c)
-                row[3 * x + c] = table[c][pixels[x][c]];
+        const int lastLine = std::min((y + 1) * block, int(sizes.iheight));
+        for (int x = 0; x < width; ++x) {
+            const int lastColumn = std::min((x + 1) * block, stride);
+            unsigned sums[3] = {}, count = 0;
+            for (int line = y * block; line < lastLine; ++line)
+                for (int column = x * block; column < lastColumn; ++column, ++count)
+                    for (int c = 0; c < 3; ++c)
+                        sums[c] += table[c][file.data().image[ptrdiff_t(line) * stride + column][c]];
+            for (int c = 0; c < 3; ++c)
+                row[size_t(3 * x + c)] = uint16_t((sums[c] + count / 2) / count);
+        }
         sink(y, {.eight = {}, .sixteen = row});
     }
 }

@@ -8,7 +8,9 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <array>
 #include <cmath>
+#include <tiffio.h>
 
 using namespace yolk;
 
@@ -131,6 +133,56 @@ private Q_SLOTS:
         const Image<uint16_t> got = decode(turned);
         QVERIFY(linearOfCode(got.row(1, 10)[90]) > 0.7f); // right top
         QVERIFY(linearOfCode(got.row(1, 10)[10]) < 0.2f);
+    }
+    void demosaicedDngIsRead()
+    {
+        // Three linear samples a pixel, as some programs save raw files: width 301, so that a half pixel is left over.
+        const std::string path = dir_.filePath("linear.dng").toStdString();
+        const int width = 301, height = 200;
+        {
+            const std::unique_ptr<TIFF, void (*)(TIFF *)> tiff(TIFFOpen(path.c_str(), "wl"), &TIFFClose);
+            const std::array<uint8_t, 4> version = {1, 4, 0, 0};
+            const std::array<float, 9> matrix = {3.2406f, -1.5372f, -0.4986f, -0.9689f, 1.8758f,
+                                                 0.0415f, 0.0557f,  -0.2040f, 1.0570f}; // XYZ to sRGB, IEC 61966-2-1
+            const std::array<float, 3> neutral = {1, 1, 1};
+            const std::array<uint32_t, 3> white = {60000, 60000, 60000};
+            TIFFSetField(tiff.get(), TIFFTAG_SUBFILETYPE, 0);
+            TIFFSetField(tiff.get(), TIFFTAG_IMAGEWIDTH, width);
+            TIFFSetField(tiff.get(), TIFFTAG_IMAGELENGTH, height);
+            TIFFSetField(tiff.get(), TIFFTAG_BITSPERSAMPLE, 16);
+            TIFFSetField(tiff.get(), TIFFTAG_SAMPLESPERPIXEL, 3);
+            TIFFSetField(tiff.get(), TIFFTAG_PHOTOMETRIC, 34892);
+            TIFFSetField(tiff.get(), TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
+            TIFFSetField(tiff.get(), TIFFTAG_ROWSPERSTRIP, height);
+            TIFFSetField(tiff.get(), TIFFTAG_MAKE, "Coop");
+            TIFFSetField(tiff.get(), TIFFTAG_MODEL, "Coop Linear");
+            TIFFSetField(tiff.get(), TIFFTAG_UNIQUECAMERAMODEL, "Coop Linear");
+            TIFFSetField(tiff.get(), TIFFTAG_DNGVERSION, version.data());
+            TIFFSetField(tiff.get(), TIFFTAG_WHITELEVEL, 3, white.data());
+            TIFFSetField(tiff.get(), TIFFTAG_CALIBRATIONILLUMINANT1, 21);
+            TIFFSetField(tiff.get(), TIFFTAG_COLORMATRIX1, 9, matrix.data());
+            TIFFSetField(tiff.get(), TIFFTAG_ASSHOTNEUTRAL, 3, neutral.data());
+            std::vector<uint16_t> row(size_t(width) * 3);
+            for (int y = 0; y < height; ++y) {
+                for (int x = 0; x < width; ++x) {
+                    row[size_t(3 * x)] = uint16_t(6000 + 100 * x);
+                    row[size_t(3 * x + 1)] = 30000;
+                    row[size_t(3 * x + 2)] = uint16_t(100 * y);
+                }
+                QVERIFY(TIFFWriteScanline(tiff.get(), row.data(), uint32_t(y)) > 0);
+            }
+        }
+        const FramePtr frame = loadFrame(path);
+        QCOMPARE(frame->format, std::string("raw"));
+        const Image<uint16_t> full = decode(frame), half = decode(frame, 2);
+        QCOMPARE(half.shape(), reducedShape(*frame, 2));
+        const auto near = [](uint16_t code, double linear) {
+            return std::abs(double(linearOfCode(code)) - linear) < 5e-5;
+        };
+        QVERIFY(near(full.row(0, 50)[100], 16000 / 60000.0) && near(full.row(1, 50)[100], 0.5) &&
+                near(full.row(2, 50)[100], 5000 / 60000.0));
+        QVERIFY(near(half.row(0, 25)[50], 16050 / 60000.0) && near(half.row(2, 25)[50], 5050 / 60000.0));
+        QVERIFY(near(half.row(0, 25)[150], 36000 / 60000.0)); // the column left over stands alone
     }
     void plainTiffIsNotRaw()
     {
