@@ -209,19 +209,23 @@ void readRows(const std::string &path, int reduction, const RowSink &sink, ExecC
             table[c][size_t(i)] = codeOfLinear(std::min(1.0, lines.offset + lines.scale[c] * i));
     }
     const int block = whole ? r : 1, stride = sizes.iwidth;
+    const ushort(*pixels)[4] = file.data().image;
     std::vector<uint16_t> row(size_t(width) * 3);
     for (int y = 0; y < height; ++y) {
-        const int lastLine = std::min((y + 1) * block, int(sizes.iheight));
-        for (int x = 0; x < width; ++x) {
-            const int lastColumn = std::min((x + 1) * block, stride);
-            unsigned sums[3] = {}, count = 0;
-            for (int line = y * block; line < lastLine; ++line)
-                for (int column = x * block; column < lastColumn; ++column, ++count)
-                    for (int c = 0; c < 3; ++c)
-                        sums[c] += table[c][file.data().image[ptrdiff_t(line) * stride + column][c]];
-            for (int c = 0; c < 3; ++c)
-                row[size_t(3 * x + c)] = uint16_t((sums[c] + count / 2) / count);
-        }
+        if (block == 1)
+            for (int x = 0; x < width; ++x)
+                for (int c = 0; c < 3; ++c)
+                    row[size_t(3 * x + c)] = table[c][pixels[ptrdiff_t(y) * stride + x][c]];
+        else
+            for (int x = 0; x < width; ++x)
+                for (int c = 0; c < 3; ++c) {
+                    const int x1 = std::min(2 * x + 1, stride - 1), y1 = std::min(2 * y + 1, int(sizes.iheight) - 1);
+                    const auto at = [&](int u, int v) {
+                        return unsigned(table[c][pixels[ptrdiff_t(v) * stride + u][c]]);
+                    };
+                    row[size_t(3 * x + c)] =
+                        uint16_t((at(2 * x, 2 * y) + at(x1, 2 * y) + at(2 * x, y1) + at(x1, y1) + 2) / 4);
+                }
         sink(y, {.eight = {}, .sixteen = row});
     }
 }
