@@ -32,7 +32,7 @@ QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
     const int longest = std::max(frame.width, frame.height);
     int reduction = 1;
     // Channels of a raw frame clip at different light: they must be cut to white before pixels are averaged.
-    const int most = frame.codeValues.neutral == Vector3{1, 1, 1} ? 32 : 2;
+    const int most = frame.isRaw() ? 2 : 32;
     while (reduction < most && longest / (2 * reduction) >= side)
         reduction *= 2;
     const Image<uint16_t> decoded = decodeFrame(frame, reduction, ctx);

@@ -26,6 +26,7 @@ struct Frame {
     CodeValues codeValues;
     NoiseModel noise;
     const Codec *codec = nullptr;
+    bool isRaw() const { return codec == &kRawCodec; }
 };
 using FramePtr = std::shared_ptr<const Frame>;
 
@@ -40,5 +41,9 @@ Shape reducedShape(const Frame &frame, int reduction);
 /// Throws InputError (also when the file changed its size since it was loaded), Cancelled; ArgumentError unless
 /// `reduction` is 1, 2, 4, ... 64. Threads: one. Memory: 6 bytes per delivered pixel.
 Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx);
+
+/// What decodeFrame() is made of beyond the format's own reduction: means of factor x factor blocks, those at the right
+/// and lower edge of what is there. Throws ArgumentError unless factor is 1 .. 64.
+Image<uint16_t> blockMeans(ImageView<const uint16_t> codes, int factor);
 
 } // namespace yolk

@@ -29,7 +29,12 @@ Hash128 mergeKey(const Bracket &bracket, int reduction)
 /// nothing: they are read once.
 DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
 {
-    const auto decode = [&] { return decodeFrame(frame, reduction, ctx); };
+    const auto decode = [&] {
+        // A raw file costs the same at any reduction: what is smaller than the preview is made from the preview's.
+        if (const int preview = previewReduction(sources); frame.isRaw() && reduction > preview && preview > 1)
+            return blockMeans(decoded(sources, frame, preview, ctx)->view(), reduction / preview);
+        return decodeFrame(frame, reduction, ctx);
+    };
     if (reduction == 1)
         return std::make_shared<const Image<uint16_t>>(decode());
     Hasher hasher;

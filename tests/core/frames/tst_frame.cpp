@@ -32,6 +32,21 @@ class TestFrame : public QObject {
     std::string path(const char *name) const { return dir_.filePath(QString::fromLatin1(name)).toStdString(); }
 
 private Q_SLOTS:
+    void blockMeansAreMeans()
+    {
+        Image<uint16_t> codes(11, 7, 3);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < 7; ++y)
+                for (int x = 0; x < 11; ++x)
+                    codes.row(c, y)[x] = uint16_t(1000 * c + 37 * y + 13 * x);
+        const Image<uint16_t> means = blockMeans(codes.view(), 4);
+        QCOMPARE(means.shape(), (Shape{3, 2, 3}));
+        // Of a plane without curvature a mean is its value in the middle; the last block holds 3 x 3 pixels.
+        QCOMPARE(int(means.row(2, 0)[1]), 2000 + 37 * 3 / 2 + 13 * 11 / 2 + 1); // 1.5 and 5.5, rounded
+        QCOMPARE(int(means.row(1, 1)[2]), 1000 + 37 * 5 + 13 * 9);
+        QVERIFY(std::equal(codes.row(0, 3), codes.row(0, 3) + 11, blockMeans(codes.view(), 1).row(0, 3)));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, blockMeans(codes.view(), 0));
+    }
     void sixteenBitsComeBackLinear()
     {
         // Truth from the formula: code v of sRGB is decodeSrgb(v / 65535).
