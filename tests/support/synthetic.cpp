@@ -37,8 +37,7 @@ Image<uint16_t> codesOf(ImageView<const float> linear)
     for (int c = 0; c < linear.planes(); ++c)
         for (int y = 0; y < linear.height(); ++y)
             for (int x = 0; x < linear.width(); ++x)
-                out.row(c, y)[x] = uint16_t(
-                    std::lround(std::clamp(double(linear.row(c, y)[x]), -0.015, 1.0) * double(kCodeScale)) + kPedestal);
+                out.row(c, y)[x] = codeOfLinear(std::min(double(linear.row(c, y)[x]), 1.0));
     return out;
 }
 

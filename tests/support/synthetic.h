@@ -15,7 +15,7 @@ Image<float> flat(int width, int height, float r, float g, float b);
 /// A smooth horizontal ramp of luminance over `stops` stops from `low` on, with gentle colour and vertical texture.
 Image<float> rampScene(int width, int height, double low, double stops);
 
-/// 16-bit codes of linear values (frames/frame.h), clipped at 1.
+/// 16-bit codes of linear values (io/linear_codes.h), clipped at 1.
 Image<uint16_t> codesOf(ImageView<const float> linear);
 
 /// One shot of a bracket: EV against a frame that clips at `clipsAt`.

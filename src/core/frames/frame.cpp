@@ -205,24 +205,23 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
 
 Image<uint16_t> blockMeans(ImageView<const uint16_t> codes, int factor)
 {
-    if (factor < 1 || factor > 64)
-        throw ArgumentError(textOf("blocks of %d pixels: must be 1 to 64", factor));
-    const Shape shape = codes.shape();
-    Image<uint16_t> out((shape.width + factor - 1) / factor, (shape.height + factor - 1) / factor, shape.planes);
-    std::vector<uint32_t> sums(size_t(out.width()));
-    for (int c = 0; c < shape.planes; ++c)
-        for (int y = 0; y < out.height(); ++y) {
-            std::ranges::fill(sums, 0u);
-            const int y1 = std::min((y + 1) * factor, shape.height);
-            for (int line = y * factor; line < y1; ++line)
-                for (int x = 0; x < shape.width; ++x)
-                    sums[size_t(x / factor)] += codes.row(c, line)[x];
-            for (int x = 0; x < out.width(); ++x) {
-                const uint32_t count =
-                    uint32_t((y1 - y * factor) * (std::min((x + 1) * factor, shape.width) - x * factor));
-                out.row(c, y)[x] = uint16_t((sums[size_t(x)] + count / 2) / count);
-            }
-        }
+    if (factor < 1 || factor > 64 || codes.shape().planes != 3)
+        throw ArgumentError(
+            textOf("blocks of %d pixels in %d planes: must be 1 to 64 in 3", factor, codes.shape().planes));
+    const int width = codes.width(), height = codes.height();
+    Image<uint16_t> out((width + factor - 1) / factor, (height + factor - 1) / factor, 3);
+    BlockMeans blocks(width, factor);
+    std::vector<uint16_t> planar(size_t(width) * 3), means;
+    for (int y = 0; y < height; ++y) {
+        for (int c = 0; c < 3; ++c)
+            std::copy_n(codes.row(c, y), width, planar.data() + ptrdiff_t(c) * width);
+        blocks.add(planar);
+        if (!blocks.full() && y < height - 1)
+            continue;
+        blocks.take(means);
+        for (int c = 0; c < 3; ++c)
+            std::copy_n(means.data() + ptrdiff_t(c) * out.width(), out.width(), out.row(c, y / factor));
+    }
     return out;
 }
 
