@@ -32,7 +32,7 @@ void benchMerge(Report &report, const std::string &folder)
         const auto copyRow = [&](int y, const CodedRow &row) {
             std::copy(row.eight.begin(), row.eight.end(), mat.ptr(y));
         };
-        frame->codec->readRows(paths[i], 1, copyRow, ctx);
+        frame->codec->readRows(paths[i], 1, {}, copyRow, ctx);
         eightBit.push_back(mat);
         times.push_back(float(*frame->metadata.exposureSeconds));
     }

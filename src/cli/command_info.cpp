@@ -1,10 +1,12 @@
 #include "bracket_options.h"
 
+#include "frames/coverage.h"
 #include "frames/exposure.h"
 #include "render/output.h"
 
 #include <nlohmann/json.hpp>
 
+#include <array>
 #include <cmath>
 #include <iomanip>
 #include <iostream>
@@ -21,7 +23,38 @@ template <class T> json orNull(const std::optional<T> &value)
 
 const char *wordOf(ExposureSource source)
 {
-    return source == ExposureSource::Stated ? "stated" : source == ExposureSource::Estimated ? "estimated" : "assumed";
+    constexpr std::array words{"stated", "refined", "estimated", "assumed"};
+    return words[size_t(source)];
+}
+
+const char *wordOf(NoiseSource source)
+{
+    constexpr std::array words{"assumed", "gain from picture, read noise assumed", "from picture"};
+    return words[size_t(source)];
+}
+
+const char *wordOf(Fringes::Source source)
+{
+    constexpr std::array words{"none", "picture", "lens data"};
+    return words[size_t(source)];
+}
+
+json jsonOf(const Response &response)
+{
+    json curve = json::array(); // decoded by the profile, light
+    for (int i = 0; i <= 32; ++i) {
+        const double y = i / 32.0 * (i / 32.0);
+        curve.push_back({y, response.lightOf(y)});
+    }
+    return {{"fitted", response.fitted},
+            {"disagreement_before_ev", response.disagreementBefore},
+            {"disagreement_after_ev", response.disagreementAfter},
+            {"curve", curve}};
+}
+
+json jsonOf(const ChannelFringe &fringe)
+{
+    return {{"scale", fringe.scale}, {"bend", fringe.bend}};
 }
 
 std::string shutterText(std::optional<double> seconds)
@@ -48,15 +81,22 @@ json jsonOf(const BracketFrame &f)
             {"iso", orNull(frame.metadata.iso)},
             {"camera", frame.metadata.camera},
             {"ev", f.ev},
+            {"exposure", f.exposure},
+            {"exposure_stated", orNull(f.measured.stated)},
             {"exposure_source", wordOf(f.measured.source)},
+            {"exposure_uncertainty_ev", f.measured.uncertainty},
+            {"picture_says_ev", f.measured.pictureSays},
             {"clipped_share", f.measured.clippedShare},
             {"dark_share", f.measured.darkShare},
-            {"noise", {{"gain", frame.noise.gain}, {"read_variance", frame.noise.readVariance}}},
+            {"noise",
+             {{"gain", f.measured.noise.gain},
+              {"read_variance", f.measured.noise.readVariance},
+              {"source", wordOf(f.measured.noiseSource)}}},
             {"usable", f.usable},
             {"notices", f.notices}};
 }
 
-void printTable(const Bracket &bracket)
+void printTable(const Bracket &bracket, const Measured &measured, const Coverage &coverage)
 {
     std::cout << " no given       EV  shutter     f/    ISO  clipped    dark  file\n";
     for (const BracketFrame &f : bracket.frames) {
@@ -70,6 +110,15 @@ void printTable(const Bracket &bracket)
             std::cout << "           " << notice << "\n";
     }
     std::cout << "reference: frame " << bracket.frames[bracket.reference].number << "\n";
+    std::cout << coverageSentence(bracket, coverage) << "\n";
+    if (measured.response.fitted)
+        std::cout << textOf("response: fitted from the set, frames agree within %.3f EV (%.3f by the profile)\n",
+                            measured.response.disagreementAfter, measured.response.disagreementBefore);
+    if (measured.fringes.source != Fringes::Source::None) {
+        const Frame &f = *bracket.frames[bracket.reference].frame;
+        std::cout << textOf("lens fringes: up to %.1f pixels, from %s\n",
+                            measured.fringes.largestShift(f.width, f.height), wordOf(measured.fringes.source));
+    }
     for (const std::string &notice : bracket.notices)
         std::cout << notice << "\n";
 }
@@ -90,9 +139,27 @@ Work addInfo(CLI::App &app)
         const Sources sources = loadSources(options->files, ctx);
         const Measured measured = analyse(sources, {}, ctx);
         const Bracket bracket = bracketOf(sources, measured, {});
+        const Coverage coverage = coverageOf(bracket, measured.light);
         if (!options->json)
-            return printTable(bracket);
-        json out = {{"reference", bracket.frames[bracket.reference].number}, {"notices", bracket.notices}};
+            return printTable(bracket, measured, coverage);
+        const auto whiteJson = [](const WhitePoint &w) {
+            return json{{"temperature", w.temperature}, {"tint", w.tint}};
+        };
+        json out = {{"reference", bracket.frames[bracket.reference].number},
+                    {"notices", bracket.notices},
+                    {"coverage",
+                     {{"sentence", coverageSentence(bracket, coverage)},
+                      {"clipped_share", coverage.clipped},
+                      {"dark_share", coverage.dark}}},
+                    {"response", jsonOf(measured.response)},
+                    {"fringes",
+                     {{"source", wordOf(measured.fringes.source)},
+                      {"red", jsonOf(measured.fringes.red)},
+                      {"blue", jsonOf(measured.fringes.blue)}}},
+                    {"white_as_shot", whiteJson(measured.asShot)},
+                    {"white_automatic", whiteJson(measured.automaticWhite)}};
+        for (size_t i : coverage.dispensable)
+            out["coverage"]["adds_little"].push_back(bracket.frames[i].number);
         for (const BracketFrame &f : bracket.frames)
             out["frames"].push_back(jsonOf(f));
         std::cout << out.dump(2) << "\n";

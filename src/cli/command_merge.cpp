@@ -72,7 +72,7 @@ Work addMerge(CLI::App &app)
         ExecContext opening = ctx.part(0.0, 0.4), merging = ctx.part(0.4, 1.0);
         const OpenSet set = openSet(*options, opening);
         const RadianceReport report =
-            exportRadiance(set.sources, set.recipe.frames, set.measured, primaries, options->output, merging);
+            exportRadiance(set.sources, set.recipe, set.measured, primaries, options->output, merging);
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
         if (report.negatives > 0)
             std::cerr << "yolk-cli: warning: " << options->output << ": negative values of " << report.negatives

@@ -375,9 +375,8 @@ private Q_SLOTS:
         QTRY_COMPARE_WITH_TIMEOUT(kept.count(), 2, 30000); // one after the other, none lost
         ThreadRunner runner;
         ExecContext ctx(runner);
-        const RadianceReport report =
-            exportRadiance(document().sources(), document().recipe().frames, document().measured(), kRec709,
-                           dir_.filePath("again.hdr").toStdString(), ctx);
+        const RadianceReport report = exportRadiance(document().sources(), document().recipe(), document().measured(),
+                                                     kRec709, dir_.filePath("again.hdr").toStdString(), ctx);
         QCOMPARE(kept[0][1].toString().isEmpty(), report.negatives == 0);
         QCOMPARE(kept[1][1].toString(), QString());
     }

@@ -39,7 +39,7 @@ Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr>
                 bool held = true;
                 for (int c = 0; c < 3; ++c) {
                     const double z = double(truth.row(c, y)[x]) / clipsAt[f];
-                    held = held && z < 0.95 && z / std::sqrt(frames[f]->noise.variance(z)) > 10.0;
+                    held = held && z < 0.95 && z / std::sqrt(frames[f]->assumedNoise.variance(z)) > 10.0;
                 }
                 out.row(0, y)[x] |= held;
             }
@@ -296,7 +296,11 @@ private Q_SLOTS:
             const std::string path = dir_.filePath("faults/" + fault.name).toStdString();
             QByteArray refusal;
             try {
-                decodeFrame(*loadFrame(path), 1, ctx);
+                const FramePtr frame = loadFrame(path);
+                if (frame->isRadiance())
+                    decodeRadiance(*frame, 1, ctx);
+                else
+                    decodeFrame(*frame, 1, ctx);
             } catch (const InputError &e) {
                 refusal = e.what();
             }

@@ -122,17 +122,18 @@ std::vector<Fault> writeFaults(const QString &folder)
     std::vector<Fault> out;
     const auto put = [&](const QString &name, const QByteArray &bytes, const QString &refusal) {
         writeBytes(at(name), bytes);
-        out.push_back({name, refusal, refusal});
+        // What says that it is radiance is not even read beside frames.
+        const bool whole = name == "truncated.exr";
+        out.push_back({name, refusal, whole ? QString("is merged already") : refusal});
     };
     for (const char *suffix : {"jpg", "tif", "png", "dng", "exr", "hdr"}) {
         const QByteArray bytes = bytesOf(at(QString("whole.%1").arg(suffix)));
-        // Merged radiance is no frame yet, so those two are refused for what they are.
         const bool radiance = suffix == QByteArray("exr") || suffix == QByteArray("hdr");
         const bool countsRows = suffix == QByteArray("jpg") || suffix == QByteArray("png");
         put(QString("truncated.%1").arg(suffix), bytes.first(bytes.size() * 6 / 10),
-            radiance     ? "is not a picture in a format that can be read"
-            : countsRows ? "ends too early"
-                         : "damaged");
+            suffix == QByteArray("exr") ? "cut off or damaged"
+            : countsRows                ? "ends too early"
+                                        : "damaged");
         put(QString("empty.%1").arg(suffix), {}, "the file is empty");
         put(QString("text.%1").arg(suffix), "Two hens, five eggs.\n", "is not a picture in a format that can be read");
         QFile::remove(at(QString("whole.%1").arg(suffix)));
@@ -173,8 +174,7 @@ std::vector<Fault> writeFaults(const QString &folder)
     odd.row(1, 4)[5] = std::numeric_limits<float>::infinity();
     odd.row(2, 5)[5] = -std::numeric_limits<float>::infinity();
     writeExr(path("not-numbers.exr"), odd.view(), {});
-    out.push_back({"not-numbers.exr", "is not a picture in a format that can be read",
-                   "is not a picture in a format that can be read"});
+    out.push_back({"not-numbers.exr", "", "is merged already"});
     return out;
 }
 

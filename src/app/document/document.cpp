@@ -32,7 +32,8 @@ QString countedFrames(qsizetype count)
 Document::Document(QObject *parent)
     : QObject(parent), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
       mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
-      thumbnailLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
+      thumbnailLane_(Lane::Policy::CancelRunning, this),
+      histogramLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
 {
     for (Lane *lane : lanes_)
         connect(lane, &Lane::changed, this, &Document::jobsChanged);
@@ -56,8 +57,8 @@ void Document::addFrames(const QStringList &paths)
 void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured)
 {
     paths.removeDuplicates();
-    const FrameChoice choice = keptMeasured ? recipe().frames : FrameChoice();
-    auto work = [paths, kept, keptMeasured, choice](ExecContext &ctx) {
+    const Recipe settings = keptMeasured ? recipe() : Recipe();
+    auto work = [paths, kept, keptMeasured, settings](ExecContext &ctx) {
         Opened out;
         std::vector<FramePtr> loaded(size_t(paths.size()));
         std::vector<QString> errors(loaded.size());
@@ -82,7 +83,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
         }
         while (out.sources.frames.size() > kept.size() && !out.measured) {
             try {
-                out.measured = analyse(out.sources, choice, measuring);
+                out.measured = analyse(out.sources, settings, measuring);
             } catch (const InputError &e) { // a cut file shows only when its pixels are read
                 const auto damaged =
                     std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
@@ -118,6 +119,7 @@ void Document::adopt(Opened opened, bool keepSettings)
     if (opened.measured) {
         viewLane_.discard();
         mergeLane_.discard();
+        const size_t before = sources_.frames.size();
         sources_ = std::move(opened.sources);
         measured_ = std::move(opened.measured);
         automatic_ = automaticTone(measured_->tone);
@@ -127,16 +129,26 @@ void Document::adopt(Opened opened, bool keepSettings)
             start.tone = automatic_;
             history_ = History(start);
             thumbnails_.clear();
+            lookedAt_.clear();
+        } else if (before < sources_.frames.size()) {
+            // Adding is an edit: all states before it are without the new frames.
+            Recipe with = recipe();
+            std::set<std::string> added;
+            for (size_t i = before; i < sources_.frames.size(); ++i)
+                added.insert(sources_.frames[i]->id);
+            history_.amendAll([&](Recipe &state) { state.frames.removed.insert(added.begin(), added.end()); });
+            history_.push(std::move(with), tr("add %1").arg(countedFrames(qsizetype(added.size()))).toStdString());
         }
         merged_.reset();
         mergedIsCurrent_ = false;
         histogram_.reset();
         view_.reset();
-        bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+        arrange();
         curve_.emplace(recipe().tone, measured_->tone);
         Q_EMIT setChanged();
         Q_EMIT bracketChanged();
         Q_EMIT recipeChanged();
+        Q_EMIT lookChanged();
         loadThumbnails();
         startMerge();
     }
@@ -229,20 +241,146 @@ void Document::redo()
     recipeIsNew();
 }
 
+void Document::arrange()
+{
+    bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+    coverage_ = coverageOf(*bracket_, measured_->light);
+    const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
+    if (!lookedAt_.empty() && gone) {
+        lookedAt_.clear();
+        Q_EMIT lookChanged();
+    }
+}
+
 void Document::recipeIsNew()
 {
     curve_.emplace(recipe().tone, measured_->tone);
-    const bool framesChanged = recipe().frames != mergedChoice_;
+    const bool framesChanged = recipe().frames != mergedRecipe_.frames;
+    const bool mergeChanged = framesChanged || recipe().prepare != mergedRecipe_.prepare;
+    const bool whiteChanged = recipe().white != mergedRecipe_.white;
     if (framesChanged) {
-        bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+        arrange();
         Q_EMIT bracketChanged();
     }
     Q_EMIT recipeChanged();
-    if (framesChanged) {
+    if (mergeChanged) {
         viewLane_.discard();
         startMerge();
+    } else if (whiteChanged) {
+        mergedRecipe_.white = recipe().white;
+        findHistogram();
     }
     renderView();
+}
+
+void Document::setFrameUsed(size_t index, bool used)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    Recipe next = recipe();
+    if (used)
+        next.frames.excluded.erase(frame.frame->id);
+    else if (bracket_->used().size() > 1)
+        next.frames.excluded.insert(frame.frame->id);
+    setRecipe(next, used ? tr("use frame %1").arg(frame.number) : tr("leave out frame %1").arg(frame.number));
+}
+
+void Document::removeFrame(size_t index)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    if (frame.used && bracket_->used().size() == 1)
+        return;
+    Recipe next = recipe();
+    next.frames.removed.insert(frame.frame->id);
+    if (next.frames.reference == frame.frame->id)
+        next.frames.reference.clear();
+    setRecipe(next, tr("remove frame %1").arg(frame.number));
+}
+
+void Document::setReference(size_t index)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    if (!frame.used)
+        return;
+    Recipe next = recipe();
+    next.frames.reference = frame.frame->id;
+    setRecipe(next, tr("frame %1 as reference").arg(frame.number));
+}
+
+void Document::setFrameEv(size_t index, std::optional<double> ev)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    Recipe next = recipe();
+    if (ev)
+        next.frames.exposure[frame.frame->id] = bracket_->anchorExposure * std::exp2(std::clamp(*ev, -25.0, 25.0));
+    else
+        next.frames.exposure.erase(frame.frame->id);
+    setRecipe(next, tr("exposure of frame %1").arg(frame.number));
+}
+
+void Document::leaveOutDispensable()
+{
+    Recipe next = recipe();
+    for (size_t i : coverage_.dispensable)
+        next.frames.excluded.insert(bracket_->frames[i].frame->id);
+    setRecipe(next, tr("leave out %1").arg(countedFrames(qsizetype(coverage_.dispensable.size()))));
+}
+
+WhitePoint Document::white() const
+{
+    const WhiteSettings &settings = recipe().white;
+    return settings.mode == WhiteMode::AsShot      ? measured_->asShot
+           : settings.mode == WhiteMode::Automatic ? measured_->automaticWhite
+                                                   : WhitePoint{settings.temperature, settings.tint};
+}
+
+void Document::pickWhite(const QPointF &position)
+{
+    if (!merged_ || !QRectF(QPointF(), QSizeF(pictureSize())).contains(position))
+        return;
+    // The mean of a few pixels round the place: one alone is noise.
+    const Merged &pixels = merged_->pixels;
+    constexpr int kRadius = 4;
+    const int reach = std::max(1, kRadius / merged_->reduction);
+    const int cx = int(position.x() / merged_->reduction), cy = int(position.y() / merged_->reduction);
+    Vector3 sum{};
+    bool clipped = false;
+    for (int y = std::max(0, cy - reach); y <= std::min(pixels.radiance.height() - 1, cy + reach); ++y)
+        for (int x = std::max(0, cx - reach); x <= std::min(pixels.radiance.width() - 1, cx + reach); ++x) {
+            clipped = clipped || pixels.clipped.row(0, y)[x] != 0;
+            for (int c = 0; c < 3; ++c)
+                sum[size_t(c)] += double(pixels.radiance.row(c, y)[x]);
+        }
+    try {
+        if (clipped)
+            throw ArgumentError(tr("Every frame clips at this place: pick one that is less bright.").toStdString());
+        const WhitePoint light = lightOf(merged_->colour, sum);
+        Recipe next = recipe();
+        next.white = {WhiteMode::Own, light.temperature, light.tint};
+        setRecipe(next, tr("white balance"));
+    } catch (const ArgumentError &e) {
+        Q_EMIT failed(QString::fromStdString(e.what()));
+    }
+}
+
+void Document::lookAt(std::optional<size_t> index)
+{
+    const std::string id =
+        index && isOpen() && *index < bracket_->frames.size() ? bracket_->frames[*index].frame->id : std::string();
+    if (id == lookedAt_)
+        return;
+    lookedAt_ = id;
+    viewLane_.discard();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+std::optional<size_t> Document::lookedAt() const
+{
+    if (!lookedAt_.empty())
+        for (size_t i = 0; i < bracket_->frames.size(); ++i)
+            if (bracket_->frames[i].frame->id == lookedAt_)
+                return i;
+    return std::nullopt;
 }
 
 void Document::startMerge()
@@ -253,13 +391,14 @@ void Document::startMerge()
         MergedPtr merged;
         SceneHistogram histogram;
     };
-    mergedChoice_ = recipe().frames;
+    mergedRecipe_ = recipe();
     mergedIsCurrent_ = false;
-    const auto mergeAt = [sources = sources_, measured = *measured_, choice = mergedChoice_](int reduction) {
+    histogramLane_.discard();
+    const auto mergeAt = [sources = sources_, measured = *measured_, settings = mergedRecipe_](int reduction) {
         return [=](ExecContext &ctx) {
-            MergedPtr merged = mergedOf(sources, measured, choice, reduction, ctx);
+            MergedPtr merged = mergedOf(sources, measured, settings, reduction, ctx);
             ExecContext rest = ctx.child({});
-            return Step{merged, sceneHistogram(sources, measured, choice, rest)};
+            return Step{merged, sceneHistogram(sources, measured, settings, rest)};
         };
     };
     const auto take = [this](Outcome<Step> &outcome) {
@@ -292,6 +431,19 @@ void Document::startMerge()
     });
 }
 
+void Document::findHistogram()
+{
+    auto work = [sources = sources_, measured = *measured_, settings = recipe()](ExecContext &ctx) {
+        return sceneHistogram(sources, measured, settings, ctx);
+    };
+    histogramLane_.start<SceneHistogram>({}, work, [this](Outcome<SceneHistogram> outcome) {
+        if (!outcome.result)
+            return;
+        histogram_ = std::move(*outcome.result);
+        Q_EMIT histogramChanged();
+    });
+}
+
 void Document::requestView(const ViewRequest &request)
 {
     view_ = request;
@@ -302,6 +454,8 @@ void Document::renderView()
 {
     if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
         return;
+    if (!lookedAt_.empty())
+        return renderFrame(lookedAt_);
     const bool full = fullMergeReady();
     const QRectF r = view_->region;
     const RenderRequest request{full ? 1 : previewReduction(sources_),
@@ -322,6 +476,29 @@ void Document::renderView()
     });
 }
 
+void Document::renderFrame(const std::string &id)
+{
+    const auto at = std::ranges::find_if(sources_.frames, [&](const FramePtr &f) { return f->id == id; });
+    const size_t index = size_t(at - sources_.frames.begin());
+    // From the smallest decode that has a pixel for each of the screen's.
+    const double perPixel = view_->region.width() / view_->size.width();
+    const int preview = previewReduction(sources_);
+    const int reduction = perPixel >= preview ? preview : 1;
+    const QRectF r = view_->region;
+    const RenderRequest request{
+        reduction, {r.left(), r.top(), r.right(), r.bottom()}, view_->size.width(), view_->size.height()};
+    auto work = [sources = sources_, index, settings = recipe(), measured = *measured_, request, r](ExecContext &ctx) {
+        const Image<float> display = lookAtFrame(sources, index, settings, measured, request, ctx);
+        return ViewPicture{screenPicture(display.view(), ctx), r, request.reduction == 1};
+    };
+    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+        if (outcome.result)
+            Q_EMIT viewReady(*outcome.result);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
+}
+
 std::optional<Probe> Document::probe(const QPointF &position) const
 {
     if (!merged_ || !QRectF(QPointF(), QSizeF(pictureSize())).contains(position))
@@ -329,8 +506,9 @@ std::optional<Probe> Document::probe(const QPointF &position) const
     const Merged &pixels = merged_->pixels;
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
     const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
-    const Vector3 rgb = merged_->toRec2020 * Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x],
-                                                     pixels.radiance.row(2, y)[x]};
+    const Vector3 rgb =
+        whiteMatrix(merged_->colour, recipe().white, *measured_) *
+        Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x], pixels.radiance.row(2, y)[x]};
     Probe out;
     double luminance = 0.0;
     for (size_t c = 0; c < 3; ++c) {
@@ -362,13 +540,13 @@ void Document::exportPicture(const QString &path)
 
 void Document::saveRadiance(const QString &path)
 {
-    writeFile(tr("Saving %1"), path,
-              [sources = sources_, choice = recipe().frames, measured = *measured_](const std::string &file,
-                                                                                    ExecContext &ctx) {
-                  const RadianceReport report = exportRadiance(sources, choice, measured, kRec709, file, ctx);
-                  return report.negatives == 0 ? QString()
-                                               : tr("negative values of %1 pixels set to 0").arg(report.negatives);
-              });
+    writeFile(
+        tr("Saving %1"), path,
+        [sources = sources_, settings = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
+            const RadianceReport report = exportRadiance(sources, settings, measured, kRec709, file, ctx);
+            return report.negatives == 0 ? QString()
+                                         : tr("negative values of %1 pixels set to 0").arg(report.negatives);
+        });
 }
 
 void Document::writeFile(const QString &title, const QString &path, const WriteFile &write)

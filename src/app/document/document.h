@@ -2,6 +2,7 @@
 // makes a new recipe value and starts jobs; jobs hand back immutable snapshots.
 #pragma once
 
+#include "frames/coverage.h"
 #include "jobs/lane.h"
 #include "recipe/history.h"
 #include "render/render.h"
@@ -53,7 +54,7 @@ public:
     // ---- opening
     /// Opens a set of its own. Files that cannot be used are left out and named in problems().
     void open(const QStringList &paths);
-    /// Adds frames to the set that is open; settings, scale and tone start stay.
+    /// Adds frames to the set that is open; settings, scale and tone start stay. Can be undone.
     void addFrames(const QStringList &paths);
     bool isOpen() const { return measured_.has_value(); }
     QString title() const;
@@ -64,6 +65,7 @@ public:
     // ---- what is known
     const Bracket &bracket() const { return *bracket_; }
     const Measured &measured() const { return *measured_; }
+    const Coverage &coverage() const { return coverage_; }
     const Sources &sources() const { return sources_; }
     QSize pictureSize() const; ///< of the reference frame, upright; empty when nothing is open
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
@@ -82,7 +84,15 @@ public:
     void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
     /// Brings the curve to a lightness at zone handle `index`.
     void dragZone(int index, double lightness, const QString &gesture);
-    void startAgain(); ///< tone back to the automatic start
+    void startAgain();                          ///< tone back to the automatic start
+    void setFrameUsed(size_t index, bool used); ///< frames by their index in bracket(); the last one stays
+    void removeFrame(size_t index);
+    void setReference(size_t index);
+    void setFrameEv(size_t index, std::optional<double> ev); ///< empty: as measured
+    void leaveOutDispensable();                              ///< the frames that coverage() names
+    /// Light under which the place becomes neutral: of the merge, or of the frame that is looked at.
+    void pickWhite(const QPointF &picturePosition);
+    WhitePoint white() const; ///< that is in force
     bool canUndo() const { return history_.canUndo(); }
     bool canRedo() const { return history_.canRedo(); }
     QString undoName() const { return QString::fromStdString(history_.undoName()); }
@@ -91,6 +101,9 @@ public:
     void redo();
 
     // ---- looking and keeping
+    /// Shows a frame as its file shows it in place of the merge; empty: the merge again.
+    void lookAt(std::optional<size_t> index);
+    std::optional<size_t> lookedAt() const; ///< index in bracket()
     void requestView(const ViewRequest &request);
     std::optional<Probe> probe(const QPointF &picturePosition) const;
     void exportPicture(const QString &path);
@@ -106,6 +119,7 @@ Q_SIGNALS:
     void mergedChanged();
     void thumbnailsChanged();
     void problemsChanged();
+    void lookChanged(); ///< another frame is shown, or the merge again
     void viewReady(const ViewPicture &picture);
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
@@ -120,28 +134,33 @@ private:
     };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured);
     void adopt(Opened opened, bool keepSettings);
+    void arrange();
     using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
     void writeFile(const QString &title, const QString &path, const WriteFile &write);
     void loadThumbnails();
     void recipeIsNew();
     void startMerge();
     void renderView();
+    void renderFrame(const std::string &id);
+    void findHistogram();
 
     Sources sources_;
     std::optional<Measured> measured_;
     std::optional<Bracket> bracket_;
+    Coverage coverage_;
+    std::string lookedAt_; // id of the frame; empty: the merge
     History history_;
     ToneSettings automatic_;
     std::array<double, 5> zoneEvs_{};
     std::optional<ToneCurve> curve_;
     std::optional<SceneHistogram> histogram_;
     MergedPtr merged_;
-    FrameChoice mergedChoice_;     // the choice that was last sent to be merged
-    bool mergedIsCurrent_ = false; // merged_ and histogram_ are of that choice
+    Recipe mergedRecipe_;          // what was last sent to be merged
+    bool mergedIsCurrent_ = false; // merged_ and histogram_ are of its frames and their preparation
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;
-    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_;
+    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_, histogramLane_;
     std::array<Lane *, 4> lanes_;
 };
 

@@ -37,7 +37,7 @@ double clipEv(const BracketFrame &f)
 }
 double evOfSnr(const BracketFrame &f, double snr)
 {
-    return clipEv(f) + std::log2(f.frame->noise.levelOfSnr(snr));
+    return clipEv(f) + std::log2(f.measured.noise.levelOfSnr(snr));
 }
 
 QString exposureText(const BracketFrame &f)

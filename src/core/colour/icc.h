@@ -16,9 +16,10 @@ struct CodeValues {
     std::string name;     ///< of the profile
     bool assumed = false; ///< no profile was embedded
     std::array<std::vector<float>, 3>
-        curves;               ///< code value i / (n - 1) to linear 0..1, n = 4096; monotone; none for raw
-    Matrix3 toRec2020;        ///< linear RGB of the file to linear Rec. 2020
-    Vector3 neutral{1, 1, 1}; ///< linear RGB of the file that stands for white; the largest is 1
+        curves;                ///< code value i / (n - 1) to linear 0..1, n = 4096; monotone; none for raw
+    Matrix3 toRec2020;         ///< linear RGB of the file to linear Rec. 2020
+    Vector3 neutral{1, 1, 1};  ///< linear RGB of the file that stands for white; the largest is 1
+    Vector3 daylight{1, 1, 1}; ///< linear RGB that D65 leaves on a white surface; the largest is 1
     bool operator==(const CodeValues &) const = default;
 };
 

@@ -42,6 +42,11 @@ bool sameColour(const Frame &a, const Frame &b)
 
 void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour)
 {
+    if (f.frame->isRadiance() && f.frame.get() != &typicalSize) {
+        f.usable = false;
+        f.notices.push_back("is merged already: open it alone");
+        return;
+    }
     if (!sameSize(*f.frame, typicalSize)) {
         f.usable = false;
         f.notices.push_back(textOf("%d x %d pixels, the others %d x %d: cannot be used", f.frame->width,
@@ -51,10 +56,16 @@ void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour
         f.notices.push_back("colour profile " + f.frame->codeValues.name + ", the others " +
                             typicalColour.codeValues.name + ": cannot be used");
     }
+    if (f.frame->isRadiance() || f.exposureTyped)
+        return;
     if (f.measured.source == ExposureSource::Estimated)
-        f.notices.push_back("no exposure data: estimated from the picture");
+        f.notices.push_back(textOf("no exposure data: estimated from the picture, within %.2g EV",
+                                   std::max(0.01, f.measured.uncertainty)));
     else if (f.measured.source == ExposureSource::Assumed)
         f.notices.push_back("no exposure data and too little in common with the others to estimate it");
+    else if (std::abs(f.measured.pictureSays) > kBelievable)
+        f.notices.push_back(
+            textOf("the picture looks %+.1f EV off its exposure data: the data are used", f.measured.pictureSays));
 }
 
 void compareNeighbours(Bracket &bracket)
@@ -76,11 +87,15 @@ void compareNeighbours(Bracket &bracket)
 void judgeSet(Bracket &bracket)
 {
     const auto used = bracket.used();
+    if (used.front()->frame->isRadiance()) {
+        bracket.notices.push_back("merged already: this is radiance");
+        return;
+    }
     if (used.size() == 1)
         bracket.notices.push_back("one frame: nothing to merge, the picture has the range of that frame");
     else if (used.back()->ev - used.front()->ev < kSameExposure)
         bracket.notices.push_back("all frames have the same exposure: less noise, but no more range");
-    if (std::ranges::none_of(bracket.frames, [](const auto &f) { return f.measured.source == ExposureSource::Stated; }))
+    if (std::ranges::none_of(bracket.frames, [](const auto &f) { return f.measured.stated.has_value(); }))
         bracket.notices.push_back(used.size() == 1 ? "no exposure data in the file"
                                                    : "no exposure data in any file: exposures are estimated");
 }
@@ -96,18 +111,37 @@ std::vector<const BracketFrame *> Bracket::used() const
     return out;
 }
 
-Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,
+Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const MeasuredFrame> measured,
                        const FrameChoice &choice, double anchorExposure)
 {
-    if (frames.empty() || frames.size() != measured.size())
-        throw ArgumentError(textOf("bracket of %zu frames with %zu measurements", frames.size(), measured.size()));
+    if (given.empty() || given.size() != measured.size())
+        throw ArgumentError(textOf("bracket of %zu frames with %zu measurements", given.size(), measured.size()));
     for (const auto &[id, influence] : choice.influence)
         if (!(influence >= 0.0 && influence <= 2.0))
             throw ArgumentError("influence of frame " + id + " = " + shortestText(influence) + ": must lie in 0 to 2");
+    for (const auto &[id, exposure] : choice.exposure)
+        if (!(exposure >= 1e-9 && exposure <= 1e9))
+            throw ArgumentError("exposure of frame " + id + " = " + shortestText(exposure) +
+                                ": must lie in 1e-9 to 1e9");
 
-    const Frame &typicalSize = *frames[mostTypical(frames, &sameSize)];
+    std::vector<FramePtr> frames;
+    std::vector<size_t> places; // in the order given
+    const auto isRemoved = [&](const FramePtr &f) { return choice.removed.contains(f->id); };
+    const bool allRemoved = std::ranges::all_of(given, isRemoved);
+    for (size_t i = 0; i < given.size(); ++i)
+        if (allRemoved || !isRemoved(given[i])) {
+            frames.push_back(given[i]);
+            places.push_back(i);
+        }
+
+    // Radiance is a picture of its own: beside frames it cannot be used, and only the first of several.
+    std::vector<FramePtr> mergeable;
+    std::ranges::copy_if(frames, std::back_inserter(mergeable), [](const FramePtr &f) { return !f->isRadiance(); });
+    if (mergeable.empty())
+        mergeable.push_back(frames.front());
+    const Frame &typicalSize = *mergeable[mostTypical(mergeable, &sameSize)];
     std::vector<FramePtr> sized;
-    std::ranges::copy_if(frames, std::back_inserter(sized),
+    std::ranges::copy_if(mergeable, std::back_inserter(sized),
                          [&](const FramePtr &f) { return sameSize(*f, typicalSize); });
     const Frame &typicalColour = *sized[mostTypical(sized, &sameColour)];
 
@@ -115,15 +149,20 @@ Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const Measure
     for (size_t i = 0; i < frames.size(); ++i) {
         BracketFrame f;
         f.frame = frames[i];
-        f.measured = measured[i];
-        f.given = int(i) + 1;
+        f.measured = measured[places[i]];
+        f.given = int(places[i]) + 1;
         if (const auto found = choice.influence.find(frames[i]->id); found != choice.influence.end())
             f.influence = found->second;
+        f.exposure = f.measured.exposure;
+        if (const auto typed = choice.exposure.find(frames[i]->id); typed != choice.exposure.end()) {
+            f.exposure = typed->second;
+            f.exposureTyped = true;
+        }
         judge(f, typicalSize, typicalColour);
         f.used = f.usable && !choice.excluded.contains(frames[i]->id) && f.influence > 0.0;
         out.frames.push_back(std::move(f));
     }
-    std::ranges::stable_sort(out.frames, {}, [](const BracketFrame &f) { return f.measured.exposure; });
+    std::ranges::stable_sort(out.frames, {}, [](const BracketFrame &f) { return f.exposure; });
     for (size_t i = 0; i < out.frames.size(); ++i)
         out.frames[i].number = int(i) + 1;
     if (out.used().empty()) // the picture never vanishes: the last frame cannot be left out
@@ -143,9 +182,9 @@ Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const Measure
                     reference = &f;
             }
     out.reference = size_t(reference - out.frames.data());
-    out.anchorExposure = anchorExposure > 0.0 ? anchorExposure : reference->measured.exposure;
+    out.anchorExposure = anchorExposure > 0.0 ? anchorExposure : reference->exposure;
     for (BracketFrame &f : out.frames)
-        f.ev = std::log2(f.measured.exposure / out.anchorExposure);
+        f.ev = std::log2(f.exposure / out.anchorExposure);
     compareNeighbours(out);
     judgeSet(out);
     return out;

@@ -13,19 +13,23 @@ namespace yolk {
 /// What the photographer decided about the frames. Frames are named by content id.
 struct FrameChoice {
     std::string reference;                   ///< empty: automatic
-    std::set<std::string> excluded;          ///< left out
+    std::set<std::string> excluded;          ///< left out of the merge
+    std::set<std::string> removed;           ///< taken out of the set: they are not even listed
     std::map<std::string, double> influence; ///< 0 .. 2, where it is not 1
+    std::map<std::string, double> exposure;  ///< relative exposure, where the measured one is not believed
     bool operator==(const FrameChoice &) const = default;
 };
 
 struct BracketFrame {
     FramePtr frame;
     MeasuredFrame measured;
-    int number = 0;     ///< from 1, dark to bright
-    int given = 0;      ///< from 1, in the order given
-    double ev = 0.0;    ///< exposure against the anchor, log2
-    bool usable = true; ///< false: it can never be merged with the others
-    bool used = true;   ///< usable, not excluded
+    int number = 0;             ///< from 1, dark to bright
+    int given = 0;              ///< from 1, in the order given
+    double exposure = 1.0;      ///< relative exposure that counts: as measured, or as the photographer says
+    bool exposureTyped = false; ///< the latter
+    double ev = 0.0;            ///< exposure against the anchor, log2
+    bool usable = true;         ///< false: it can never be merged with the others
+    bool used = true;           ///< usable, not excluded
     double influence = 1.0;
     std::vector<std::string> notices; ///< in words, for people
 };
@@ -40,7 +44,8 @@ struct Bracket {
 };
 
 /// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
-/// colour profile is not that of most others are not usable. When everything is excluded, nothing is.
+/// colour profile is not that of most others are not usable. When everything is excluded, or
+/// removed, nothing is.
 /// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence out of
 /// 0..2), InputError (the chosen reference is unusable).
 Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,

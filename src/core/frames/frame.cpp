@@ -22,10 +22,24 @@ CodeValues cameraCodeValues(const CameraColour &camera)
     CodeValues out;
     out.name = "camera RGB";
     out.neutral = camera.neutral;
+    out.daylight = camera.daylight;
     Matrix3 balance;
     for (size_t i = 0; i < 3; ++i)
         balance.m[4 * i] = 1.0 / camera.neutral[i];
     out.toRec2020 = camera.toRec2020 * balance;
+    return out;
+}
+
+/// Radiance files: linear already, in the primaries they name, or by the matrix of their profile.
+CodeValues radianceCodeValues(const PictureInfo &info)
+{
+    CodeValues out;
+    if (!info.primaries && !info.profile.empty())
+        out = codeValuesOf(info.profile);
+    else
+        out.toRec2020 = rgbToRgb(info.primaries.value_or(kRec709), kRec2020);
+    out.name = "linear light";
+    out.curves = {};
     return out;
 }
 
@@ -109,6 +123,23 @@ private:
     std::vector<uint32_t> sums_;
 };
 
+void checkReduction(int reduction)
+{
+    if (reduction < 1 || reduction > 64 || !std::has_single_bit(unsigned(reduction)))
+        throw ArgumentError(textOf("reduction %d: must be 1, 2, 4, ... 64", reduction));
+}
+
+/// What the file says now, which must be what it said when it was loaded.
+PictureInfo infoOfUnchanged(const Frame &frame)
+{
+    PictureInfo info = frame.codec->readInfo(frame.path);
+    const bool swapped = swapsSides(frame.metadata.orientation);
+    if (info.width != (swapped ? frame.height : frame.width) || info.height != (swapped ? frame.width : frame.height) ||
+        (info.camera ? info.sensorBits : info.bits) != frame.bits)
+        throw InputError(frame.path, "has changed since it was opened; open the set again");
+    return info;
+}
+
 } // namespace
 
 FramePtr loadFrame(const std::string &path)
@@ -121,7 +152,9 @@ FramePtr loadFrame(const std::string &path)
     const PictureInfo info = frame->codec->readInfo(path);
     frame->metadata = readMetadata(path);
     try {
-        frame->codeValues = info.camera ? cameraCodeValues(*info.camera) : codeValuesOf(info.profile);
+        frame->codeValues = info.camera       ? cameraCodeValues(*info.camera)
+                            : info.bits == 32 ? radianceCodeValues(info)
+                                              : codeValuesOf(info.profile);
     } catch (const ArgumentError &e) {
         throw InputError(path, e.what());
     }
@@ -130,7 +163,7 @@ FramePtr loadFrame(const std::string &path)
     frame->height = swapped ? info.width : info.height;
     frame->bits = info.camera ? info.sensorBits : info.bits;
     const double iso = frame->metadata.iso.value_or(100.0);
-    frame->noise = info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso);
+    frame->assumedNoise = info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso);
     frame->id = hashFile(path).hex();
     return frame;
 }
@@ -140,16 +173,13 @@ Shape reducedShape(const Frame &frame, int reduction)
     return {(frame.width + reduction - 1) / reduction, (frame.height + reduction - 1) / reduction, 3};
 }
 
-Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
+Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx, const RawOptions &raw)
 {
-    if (reduction < 1 || reduction > 64 || !std::has_single_bit(unsigned(reduction)))
-        throw ArgumentError(textOf("reduction %d: must be 1, 2, 4, ... 64", reduction));
-    const PictureInfo info = frame.codec->readInfo(frame.path);
+    if (frame.isRadiance())
+        throw ArgumentError(frame.path + ": is radiance, not a frame of 16 bits");
+    checkReduction(reduction);
+    const PictureInfo info = infoOfUnchanged(frame);
     const bool swapped = swapsSides(frame.metadata.orientation);
-    if (info.width != (swapped ? frame.height : frame.width) || info.height != (swapped ? frame.width : frame.height) ||
-        (info.camera ? info.sensorBits : info.bits) != frame.bits)
-        throw InputError(frame.path, "has changed since it was opened; open the set again");
-
     const int byCodec = frame.codec->reducedBy(reduction), byUs = reduction / byCodec;
     const int codedWidth = (info.width + byCodec - 1) / byCodec, codedHeight = (info.height + byCodec - 1) / byCodec;
     const int width = (codedWidth + byUs - 1) / byUs, height = (codedHeight + byUs - 1) / byUs;
@@ -180,7 +210,7 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
     };
     int written = 0;
     frame.codec->readRows(
-        frame.path, byCodec,
+        frame.path, byCodec, raw,
         [&](int y, const CodedRow &row) {
             if (y % kBandRows == 0) {
                 ctx.throwIfStopped();
@@ -197,6 +227,48 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx)
                 blocks.take(means);
                 store(written++, means.data());
             }
+        },
+        ctx);
+    ctx.report(1.0);
+    return out;
+}
+
+Image<float> decodeRadiance(const Frame &frame, int reduction, ExecContext &ctx)
+{
+    if (!frame.isRadiance())
+        throw ArgumentError(frame.path + ": is a frame, not radiance");
+    checkReduction(reduction);
+    const PictureInfo info = infoOfUnchanged(frame);
+    const bool swapped = swapsSides(frame.metadata.orientation);
+    const int width = (info.width + reduction - 1) / reduction, height = (info.height + reduction - 1) / reduction;
+    Image<float> out(swapped ? height : width, swapped ? width : height, 3);
+    const Turn turn = turnOf(frame.metadata.orientation, width, height, out.view().rowStride());
+    std::vector<double> sums(size_t(width) * 3);
+    frame.codec->readRows(
+        frame.path, 1, {},
+        [&](int y, const CodedRow &row) {
+            if (y % kBandRows == 0) {
+                ctx.throwIfStopped();
+                ctx.report(double(y) / info.height);
+            }
+            const size_t channels = size_t(info.channels);
+            for (int x = 0; x < info.width; ++x)
+                for (size_t c = 0; c < 3; ++c) {
+                    const float v = row.real[size_t(x) * channels + (channels == 3 ? c : 0)];
+                    constexpr float kMost = 1e9f; // infinities too; far beyond any sun
+                    sums[size_t(x / reduction) * 3 + c] += std::isnan(v) ? 0.0 : double(std::clamp(v, -kMost, kMost));
+                }
+            if ((y + 1) % reduction != 0 && y + 1 < info.height)
+                return;
+            const int rows = y % reduction + 1;
+            for (int x = 0; x < width; ++x)
+                for (int c = 0; c < 3; ++c) {
+                    double &sum = sums[size_t(3 * x + c)];
+                    const int columns = std::min(reduction, info.width - x * reduction);
+                    out.row(c, 0)[turn.start + y / reduction * turn.perY + x * turn.perX] =
+                        float(sum / (rows * columns));
+                    sum = 0.0;
+                }
         },
         ctx);
     ctx.report(1.0);

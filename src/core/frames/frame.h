@@ -24,9 +24,10 @@ struct Frame {
     int bits = 8;              ///< per stored sample
     Metadata metadata;
     CodeValues codeValues;
-    NoiseModel noise;
+    NoiseModel assumedNoise; ///< of a usual sensor; what was measured stands in MeasuredFrame
     const Codec *codec = nullptr;
     bool isRaw() const { return codec == &kRawCodec; }
+    bool isRadiance() const { return bits == 32; } ///< merged already: it has no exposure and no clipping
 };
 using FramePtr = std::shared_ptr<const Frame>;
 
@@ -40,7 +41,11 @@ Shape reducedShape(const Frame &frame, int reduction);
 /// means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to 1/8, means of code values).
 /// Throws InputError (also when the file changed its size since it was loaded), Cancelled; ArgumentError unless
 /// `reduction` is 1, 2, 4, ... 64. Threads: one. Memory: 6 bytes per delivered pixel.
-Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx);
+Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx, const RawOptions &raw = {});
+
+/// The linear RGB of an already merged file, upright; values that are no numbers become 0. Reduced pixels are means.
+/// Throws as decodeFrame(); ArgumentError when the frame is not one.
+Image<float> decodeRadiance(const Frame &frame, int reduction, ExecContext &ctx);
 
 /// What decodeFrame() is made of beyond the format's own reduction: means of factor x factor blocks, those at the right
 /// and lower edge of what is there. Throws ArgumentError unless factor is 1 .. 64.

@@ -1,42 +1,30 @@
 #include "frames/measure.h"
 
 #include "frames/exposure.h"
+#include "frames/noise_estimate.h"
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
-#include <optional>
+#include <utility>
 
 namespace yolk {
 namespace {
 
 constexpr double kMeasuredPixels = 4e5;
-// Above it a value counts as clipped: two 8-bit codes below the end, in linear light.
-constexpr float kClipped = 0.982f;
+/// How far a camera's real exposure lies from the exact step it marks, EV (common practice, no published source).
+constexpr double kStatedError = 0.04;
+constexpr double kAgreement = 0.012; // EV: what code values and curves leave uncertain in a measured step
+/// Scene and curve are known only together: what smooth curves leave open, as a share of the distance in EV.
+constexpr double kCurveUncertainty = 0.06;
 
-int reductionFor(const Frame &frame)
-{
-    int r = 1;
-    while (r < 8 && double(frame.width) * frame.height / (4.0 * r * r) >= kMeasuredPixels)
-        r *= 2;
-    return r;
-}
-
-void measureShares(const Frame &frame, ImageView<const uint16_t> pixels, MeasuredFrame &out)
-{
-    const float floor = float(frame.noise.levelOfSnr(1.0));
-    long long clipped = 0, dark = 0;
-    for (int y = 0; y < pixels.height(); ++y)
-        for (int x = 0; x < pixels.width(); ++x) {
-            const float r = linearOfCode(pixels.row(0, y)[x]), g = linearOfCode(pixels.row(1, y)[x]),
-                        b = linearOfCode(pixels.row(2, y)[x]);
-            clipped += std::max({r, g, b}) >= kClipped;
-            dark += g < floor;
-        }
-    const double n = double(pixels.shape().pixels());
-    out.clippedShare = double(clipped) / n;
-    out.darkShare = double(dark) / n;
-}
+struct Measuring {
+    std::span<const FramePtr> frames;
+    std::vector<DecodedPtr> pixels;
+    std::vector<std::vector<size_t>> groups; ///< frames that can be compared, each group dark to bright as its pixels
+                                             ///< are; none of radiance
+};
 
 double meanGreen(ImageView<const uint16_t> pixels)
 {
@@ -46,71 +34,266 @@ double meanGreen(ImageView<const uint16_t> pixels)
     return sum / double(pixels.shape().pixels());
 }
 
-/// Median of bright / dark over pixels well inside the range of both; empty when there are too few.
-std::optional<double> exposureRatio(ImageView<const uint16_t> dark, ImageView<const uint16_t> bright)
+bool comparable(const Frame &a, const Frame &b)
 {
-    if (dark.shape() != bright.shape())
-        return std::nullopt;
-    constexpr float kLow = 0.004f, kHigh = 0.85f; // clear of noise and of the camera's shoulder
-    constexpr size_t kFewest = 200;
-    std::vector<float> ratios;
-    for (int y = 0; y < dark.height(); ++y)
-        for (int x = 0; x < dark.width(); ++x) {
-            const float a = linearOfCode(dark.row(1, y)[x]), b = linearOfCode(bright.row(1, y)[x]);
-            if (a > kLow && a < kHigh && b > kLow && b < kHigh)
-                ratios.push_back(b / a);
+    return a.width == b.width && a.height == b.height && a.isRaw() == b.isRaw();
+}
+
+void group(Measuring &m)
+{
+    std::vector<double> brightness;
+    for (size_t i = 0; i < m.frames.size(); ++i) {
+        brightness.push_back(m.pixels[i] ? meanGreen(m.pixels[i]->view()) : 0.0);
+        if (!m.pixels[i])
+            continue;
+        const auto home = std::ranges::find_if(
+            m.groups, [&](const auto &group) { return comparable(*m.frames[group.front()], *m.frames[i]); });
+        if (home == m.groups.end())
+            m.groups.push_back({i});
+        else
+            home->push_back(i);
+    }
+    for (std::vector<size_t> &group : m.groups)
+        std::ranges::stable_sort(group, {}, [&](size_t i) { return brightness[i]; });
+}
+
+void measureNoise(const Measuring &m, std::vector<MeasuredFrame> &out, ExecContext &ctx)
+{
+    // Frames of one camera at one ISO share their noise: what one does not show, another does.
+    std::map<std::pair<std::string, double>, std::vector<size_t>> alike;
+    for (size_t i = 0; i < m.frames.size(); ++i) {
+        out[i].noise = m.frames[i]->assumedNoise;
+        if (m.frames[i]->isRaw())
+            alike[{m.frames[i]->metadata.camera, m.frames[i]->metadata.iso.value_or(0.0)}].push_back(i);
+    }
+    for (const auto &[camera, members] : alike) {
+        std::vector<std::vector<NoiseBlock>> blocks(members.size());
+        ExecContext gathering = ctx.child({});
+        forEachPart(gathering, int(members.size()), [&](int i, ExecContext &own) {
+            blocks[size_t(i)] = noiseBlocks(m.pixels[members[size_t(i)]]->view(), {1, 2, 1}, own);
+        });
+        std::vector<NoiseBlock> all;
+        for (const auto &some : blocks)
+            all.insert(all.end(), some.begin(), some.end());
+        const std::optional<NoiseEstimate> estimate = estimateNoise(std::move(all));
+        if (!estimate)
+            continue;
+        for (size_t i : members) {
+            out[i].noise.gain = estimate->model.gain;
+            if (estimate->readNoiseKnown)
+                out[i].noise.readVariance = estimate->model.readVariance;
+            out[i].noiseSource = estimate->readNoiseKnown ? NoiseSource::FromPicture : NoiseSource::GainOnly;
         }
-    if (ratios.size() < kFewest)
-        return std::nullopt;
-    const auto middle = ratios.begin() + ptrdiff_t(ratios.size() / 2);
-    std::ranges::nth_element(ratios, middle);
-    return double(*middle);
+    }
+}
+
+Response measureResponse(const Measuring &m, std::span<const std::optional<double>> stated)
+{
+    std::vector<MatchedLight> matches;
+    std::vector<std::optional<double>> steps;
+    for (const std::vector<size_t> &group : m.groups)
+        for (size_t k = 0; k + 1 < group.size(); ++k) {
+            const size_t dark = group[k], bright = group[k + 1];
+            if (!isDeveloped(*m.frames[dark]) || !isDeveloped(*m.frames[bright]))
+                continue;
+            matches.push_back(matchedLight(m.pixels[dark]->view(), m.pixels[bright]->view()));
+            steps.push_back(stated[dark] && stated[bright] ? std::optional(std::log2(*stated[bright] / *stated[dark]))
+                                                           : std::nullopt);
+        }
+    return fitResponse(matches, steps, std::sqrt(2.0) * kStatedError).response;
+}
+
+Image<uint16_t> throughTable(const Image<uint16_t> &codes, const std::vector<uint16_t> &table)
+{
+    Image<uint16_t> out(codes.shape());
+    for (int c = 0; c < codes.planes(); ++c)
+        for (int y = 0; y < codes.height(); ++y)
+            for (int x = 0; x < codes.width(); ++x)
+                out.row(c, y)[x] = table[codes.row(c, y)[x]];
+    return out;
+}
+
+void measureShares(ImageView<const uint16_t> pixels, float clippedFrom, MeasuredFrame &out)
+{
+    const float floor = float(out.noise.levelOfSnr(1.0));
+    long long clipped = 0, dark = 0;
+    for (int y = 0; y < pixels.height(); ++y)
+        for (int x = 0; x < pixels.width(); ++x) {
+            const float r = linearOfCode(pixels.row(0, y)[x]), g = linearOfCode(pixels.row(1, y)[x]),
+                        b = linearOfCode(pixels.row(2, y)[x]);
+            clipped += std::max({r, g, b}) >= clippedFrom;
+            dark += g < floor;
+        }
+    const double n = double(pixels.shape().pixels());
+    out.clippedShare = double(clipped) / n;
+    out.darkShare = double(dark) / n;
+}
+
+/// Each place from the brightest frame that does not clip there, of the group with most frames.
+std::vector<LightSample> lightSamples(const Measuring &m, std::span<const MeasuredFrame> measured)
+{
+    if (m.groups.empty())
+        return {};
+    const std::vector<size_t> &group = *std::ranges::max_element(m.groups, {}, &std::vector<size_t>::size);
+    const Shape shape = m.pixels[group[0]]->shape();
+    const int step = std::max(1, int(std::sqrt(double(shape.pixels()) / 2e4)));
+    std::vector<LightSample> out;
+    for (int y = step / 2; y < shape.height; y += step)
+        for (int x = step / 2; x < shape.width; x += step)
+            for (size_t k = group.size(); k-- > 0;) {
+                const Image<uint16_t> &p = *m.pixels[group[k]];
+                const uint16_t most = std::max({p.row(0, y)[x], p.row(1, y)[x], p.row(2, y)[x]});
+                if (double(linearOfCode(most)) >= kClippedFrom && k > 0)
+                    continue;
+                const float perLight = float(1.0 / measured[group[k]].exposure);
+                out.push_back({linearOfCode(p.row(1, y)[x]) * perLight, linearOfCode(most) * perLight});
+                break;
+            }
+    return out;
+}
+
+/// Where each frame stands on a chain of measured steps, and how sure that is, both in EV from `from`.
+struct Chain {
+    std::vector<double> ev, error;
+    std::vector<bool> broken; ///< nothing measured between it and `from`
+};
+Chain chainOf(std::span<const std::optional<ExposureStep>> steps, size_t from)
+{
+    const size_t n = steps.size() + 1;
+    Chain out{std::vector<double>(n), std::vector<double>(n), std::vector<bool>(n)};
+    const auto go = [&](size_t at, size_t to, const std::optional<ExposureStep> &step, double sign) {
+        out.ev[to] = out.ev[at] + (step ? sign * step->ev : 0.0);
+        out.error[to] = std::hypot(out.error[at], step ? step->standardError : 0.0);
+        out.broken[to] = out.broken[at] || !step;
+    };
+    for (size_t i = from; i + 1 < n; ++i)
+        go(i, i + 1, steps[i], 1.0);
+    for (size_t i = from; i > 0; --i)
+        go(i, i - 1, steps[i - 1], -1.0);
+    return out;
+}
+
+double medianOf(std::vector<double> values)
+{
+    std::ranges::sort(values);
+    return values[(values.size() - 1) / 2];
+}
+
+/// Exposures from what is stated and what the steps say; all in the order of brightness.
+void settleExposures(std::span<MeasuredFrame *const> frames, std::span<const std::optional<ExposureStep>> steps,
+                     bool curveIsKnown)
+{
+    const size_t n = frames.size();
+    const Chain chain = chainOf(steps, n / 2);
+    std::vector<std::optional<double>> stated(n);
+    std::vector<double> offsets;
+    for (size_t i = 0; i < n; ++i)
+        if (frames[i]->stated) {
+            stated[i] = std::log2(*frames[i]->stated);
+            if (!chain.broken[i])
+                offsets.push_back(*stated[i] - chain.ev[i]);
+        }
+    if (!offsets.empty()) {
+        const double offset = medianOf(offsets);
+        for (size_t i = 0; i < n; ++i)
+            if (stated[i] && !chain.broken[i]) {
+                const double says = chain.ev[i] + offset - *stated[i];
+                if (std::abs(says) > kBelievable + 3.0 * chain.error[i]) {
+                    frames[i]->pictureSays = says;
+                    stated[i].reset(); // it must not pull the others
+                }
+            }
+    }
+    const std::vector<double> settled = reconciledExposures(stated, steps, kStatedError);
+    // Where the picture agrees with all exact steps as far as it can tell, the exact ones are the better.
+    const bool agrees = [&] {
+        for (size_t i = 0; i < n; ++i)
+            if (stated[i] && std::abs(settled[i] - *stated[i]) > kAgreement)
+                return false;
+        return true;
+    }();
+    for (size_t i = 0; i < n; ++i) {
+        MeasuredFrame &f = *frames[i];
+        const bool measured = (i > 0 && steps[i - 1]) || (i + 1 < n && steps[i]);
+        if (f.stated && !stated[i]) { // said, not taken
+            f.exposure = *f.stated;
+            f.source = ExposureSource::Stated;
+        } else if (f.stated) {
+            f.pictureSays = settled[i] - *stated[i];
+            f.source = measured && !agrees ? ExposureSource::Refined : ExposureSource::Stated;
+            f.exposure = measured && !agrees ? std::exp2(settled[i]) : *f.stated;
+        } else {
+            f.source = measured ? ExposureSource::Estimated : ExposureSource::Assumed;
+            f.exposure = std::exp2(settled[i]);
+            f.uncertainty = chain.error[i] + (curveIsKnown ? 0.0 : kCurveUncertainty * std::abs(chain.ev[i]));
+        }
+    }
 }
 
 } // namespace
 
-std::vector<MeasuredFrame> measureFrames(std::span<const FramePtr> frames, const Decode &decode, ExecContext &ctx)
+bool isDeveloped(const Frame &frame)
+{
+    const std::vector<float> &curve = frame.codeValues.curves[1];
+    return !frame.isRaw() && !frame.isRadiance() && !curve.empty() && std::abs(curve[curve.size() / 2] - 0.5f) > 0.02f;
+}
+
+int measuringReduction(const Frame &frame)
+{
+    if (frame.isRaw())
+        return 2;
+    int r = 1;
+    while (r < 8 && double(frame.width) * frame.height / (4.0 * r * r) >= kMeasuredPixels)
+        r *= 2;
+    return r;
+}
+
+MeasuredSet measureFrames(std::span<const FramePtr> frames, const Decode &decode, ExecContext &ctx)
 {
     std::vector<Metadata> metadata;
     for (const FramePtr &f : frames)
         metadata.push_back(f->metadata);
     const std::vector<std::optional<double>> stated = statedExposures(metadata);
 
-    std::vector<MeasuredFrame> out(frames.size());
-    std::vector<DecodedPtr> pixels(frames.size());
-    forEachPart(ctx, int(frames.size()), [&](int i, ExecContext &own) {
-        const Frame &frame = *frames[size_t(i)];
-        pixels[size_t(i)] = decode(frame, reductionFor(frame), own);
-        out[size_t(i)].id = frame.id;
-        measureShares(frame, pixels[size_t(i)]->view(), out[size_t(i)]);
+    MeasuredSet out;
+    out.frames.resize(frames.size());
+    Measuring m{frames, std::vector<DecodedPtr>(frames.size()), {}};
+    ExecContext decoding = ctx.part(0.0, 0.8);
+    forEachPart(decoding, int(frames.size()), [&](int i, ExecContext &own) {
+        if (!frames[size_t(i)]->isRadiance())
+            m.pixels[size_t(i)] = decode(*frames[size_t(i)], measuringReduction(*frames[size_t(i)]), own);
+    });
+    group(m);
+    measureNoise(m, out.frames, ctx);
+    out.response = measureResponse(m, stated);
+    const std::vector<uint16_t> table = out.response.fitted ? out.response.table() : std::vector<uint16_t>();
+    ExecContext looking = ctx.part(0.8, 1.0);
+    forEachPart(looking, int(frames.size()), [&](int i, ExecContext &) {
+        out.frames[size_t(i)].id = frames[size_t(i)]->id;
+        if (!m.pixels[size_t(i)])
+            return;
+        const bool bent = out.response.fitted && isDeveloped(*frames[size_t(i)]);
+        if (bent)
+            m.pixels[size_t(i)] = std::make_shared<const Image<uint16_t>>(throughTable(*m.pixels[size_t(i)], table));
+        MeasuredFrame &f = out.frames[size_t(i)];
+        f.stated = stated[size_t(i)];
+        measureShares(m.pixels[size_t(i)]->view(), float(bent ? out.response.lightOf(kClippedFrom) : kClippedFrom), f);
     });
 
-    // From dark to bright, so that each frame without metadata has a neighbour to be compared with.
-    std::vector<size_t> order(frames.size());
-    std::iota(order.begin(), order.end(), size_t(0));
-    std::vector<double> brightness;
-    for (const auto &p : pixels)
-        brightness.push_back(meanGreen(p->view()));
-    std::ranges::stable_sort(order, {}, [&](size_t i) { return brightness[i]; });
-    const auto firstStated = std::ranges::find_if(order, [&](size_t i) { return stated[i].has_value(); });
-    const ptrdiff_t start = firstStated == order.end() ? 0 : firstStated - order.begin();
-    const auto settle = [&](size_t i, std::optional<size_t> from) {
-        if (stated[i]) {
-            out[i].exposure = *stated[i];
-        } else if (!from) {
-            out[i].source = ExposureSource::Assumed;
-        } else {
-            const bool brighter = brightness[i] >= brightness[*from];
-            const auto ratio = brighter ? exposureRatio(pixels[*from]->view(), pixels[i]->view())
-                                        : exposureRatio(pixels[i]->view(), pixels[*from]->view());
-            out[i].source = ratio ? ExposureSource::Estimated : ExposureSource::Assumed;
-            out[i].exposure = out[*from].exposure * (ratio ? (brighter ? *ratio : 1.0 / *ratio) : 1.0);
+    const bool curveIsKnown = std::ranges::none_of(frames, [](const FramePtr &f) { return isDeveloped(*f); });
+    for (const std::vector<size_t> &group : m.groups) {
+        std::vector<MeasuredFrame *> sorted;
+        std::vector<std::optional<ExposureStep>> steps;
+        for (size_t i : group) {
+            if (!sorted.empty())
+                steps.push_back(
+                    exposureStep(m.pixels[size_t(sorted.back() - out.frames.data())]->view(), m.pixels[i]->view()));
+            sorted.push_back(&out.frames[i]);
         }
-    };
-    for (ptrdiff_t k = start; k < ptrdiff_t(order.size()); ++k)
-        settle(order[size_t(k)], k > start ? std::optional(order[size_t(k - 1)]) : std::nullopt);
-    for (ptrdiff_t k = start - 1; k >= 0; --k)
-        settle(order[size_t(k)], order[size_t(k + 1)]);
+        settleExposures(sorted, steps, curveIsKnown);
+    }
+    out.light = lightSamples(m, out.frames);
+    ctx.report(1.0);
     return out;
 }
 

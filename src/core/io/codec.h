@@ -5,6 +5,7 @@
 #include "colour/primaries.h"
 #include "image/image.h"
 
+#include <array>
 #include <cstddef>
 #include <functional>
 #include <optional>
@@ -16,8 +17,9 @@ namespace yolk {
 
 /// The camera's own RGB, as raw files hold it.
 struct CameraColour {
-    Vector3 neutral{1, 1, 1}; ///< what the camera's white balance took as neutral; the largest is 1
-    Matrix3 toRec2020;        ///< RGB / neutral to linear Rec. 2020
+    Vector3 neutral{1, 1, 1};  ///< what the camera's white balance took as neutral; the largest is 1
+    Vector3 daylight{1, 1, 1}; ///< what D65 leaves on a white surface, by the matrix; the largest is 1
+    Matrix3 toRec2020;         ///< RGB / neutral to linear Rec. 2020
     bool operator==(const CameraColour &) const = default;
 };
 
@@ -25,21 +27,39 @@ struct CameraColour {
 struct PictureInfo {
     int width = 0, height = 0;      ///< as stored, before any orientation
     int channels = 3;               ///< 1 grey or 3 RGB, as delivered (alpha is dropped, palettes are resolved)
-    int bits = 8;                   ///< 8 or 16 per sample, as delivered
+    int bits = 8;                   ///< 8 or 16 per sample, as delivered; 32: radiance, linear and without an upper end
     std::vector<std::byte> profile; ///< embedded ICC profile; empty when there is none
     /// Raw files only. Their samples are linear codes (linear_codes.h) of the camera's RGB, not balanced.
     std::optional<CameraColour> camera = std::nullopt;
-    int sensorBits = 0; ///< raw files: of a stored sensor value
+    int sensorBits = 0;                                ///< raw files: of a stored sensor value
+    std::optional<Primaries> primaries = std::nullopt; ///< radiance files that name theirs
     bool operator==(const PictureInfo &) const = default;
 };
 
-/// One row of interleaved samples; exactly one of the two spans is filled, with width * channels samples.
+/// One row of interleaved samples; exactly one of the spans is filled, with width * channels samples.
 struct CodedRow {
-    std::span<const uint8_t> eight;
-    std::span<const uint16_t> sixteen;
+    std::span<const uint8_t> eight = {};
+    std::span<const uint16_t> sixteen = {};
+    std::span<const float> real = {}; ///< radiance
 };
 /// Called once per row, top to bottom, on the thread that reads. Throw to end the reading.
 using RowSink = std::function<void(int y, const CodedRow &row)>;
+
+/// How a raw file's filter array becomes pixels: the better, the slower.
+enum class Demosaic { Best, Balanced, Fast };
+
+/// The sensor values of a raw file behind a filter array that repeats every two pixels, black level included.
+struct Mosaic {
+    ImageView<uint16_t> values;   ///< one plane
+    std::array<int, 2> red, blue; ///< x, y of the cell's red and blue pixel: 0 or 1
+    int clipped = 65535;          ///< the value of clipping
+};
+
+/// What can be asked of raw files; other formats have nothing to choose.
+struct RawOptions {
+    Demosaic demosaic = Demosaic::Best;
+    std::function<void(const Mosaic &)> edit; ///< before demosaicing at full size; files without such an array skip it
+};
 
 /// All functions throw InputError with a reason for people, whatever the bytes are. Threads: none of their own.
 struct Codec {
@@ -49,7 +69,8 @@ struct Codec {
     /// Delivers ceil(width / r) x ceil(height / r) pixels with r the returned reduction: 1, or up to `reduction`
     /// (a power of two) where the format can be decoded smaller.
     int (*reducedBy)(int reduction);
-    void (*readRows)(const std::string &path, int reduction, const RowSink &sink, ExecContext &ctx);
+    void (*readRows)(const std::string &path, int reduction, const RawOptions &raw, const RowSink &sink,
+                     ExecContext &ctx);
 };
 
 /// The codec of a file by its first bytes, never by its name. Throws InputError: missing, empty, unknown format.
@@ -60,6 +81,6 @@ inline constexpr double kLargestMegapixels = 512.0;
 /// Throws InputError when a declared size is not 1 x 1 up to kLargestMegapixels.
 void checkSize(const std::string &path, long long width, long long height);
 
-extern const Codec kJpegCodec, kPngCodec, kRawCodec, kTiffCodec;
+extern const Codec kExrCodec, kHdrCodec, kJpegCodec, kPngCodec, kRawCodec, kTiffCodec;
 
 } // namespace yolk

@@ -112,7 +112,7 @@ PictureInfo readInfo(const std::string &path)
     }
 }
 
-void readRows(const std::string &path, int reduction, const RowSink &sink, ExecContext &)
+void readRows(const std::string &path, int reduction, const RawOptions &, const RowSink &sink, ExecContext &)
 {
     Reader reader(path);
     jpeg_decompress_struct &info = reader.info;

@@ -76,9 +76,12 @@ Metadata readMetadata(const std::string &path)
         out.shutterApex = numberOf(exif, "Exif.Photo.ShutterSpeedValue", false);
         out.fNumber = numberOf(exif, "Exif.Photo.FNumber");
         out.iso = numberOf(exif, "Exif.Photo.ISOSpeedRatings");
+        out.focalLength = numberOf(exif, "Exif.Photo.FocalLength");
         out.camera = wordsOf(exif, "Exif.Image.Model");
         out.lens = wordsOf(exif, "Exif.Photo.LensModel");
         out.dateTime = wordsOf(exif, "Exif.Photo.DateTimeOriginal");
+        if (const std::string part = wordsOf(exif, "Exif.Photo.SubSecTimeOriginal"); !part.empty())
+            out.dateTime += "." + part;
         if (const auto turn = numberOf(exif, "Exif.Image.Orientation"); turn && *turn <= 8.0)
             out.orientation = Orientation(int(*turn));
     } catch (const std::exception &) {

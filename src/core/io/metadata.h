@@ -19,10 +19,10 @@ enum class Orientation {
 };
 
 struct Metadata {
-    std::optional<double> exposureSeconds; ///< as marked (ExposureTime)
-    std::optional<double> shutterApex;     ///< ShutterSpeedValue, log2(1 / s), often finer
-    std::optional<double> fNumber, iso;
-    std::string camera, lens, dateTime; ///< dateTime as Exif writes it, "2026:05:01 06:12:00"
+    std::optional<double> exposureSeconds;           ///< as marked (ExposureTime)
+    std::optional<double> shutterApex;               ///< ShutterSpeedValue, log2(1 / s), often finer
+    std::optional<double> fNumber, iso, focalLength; ///< focalLength in mm
+    std::string camera, lens, dateTime; ///< dateTime as Exif writes it, "2026:05:01 06:12:00", with a fraction if known
     Orientation orientation = Orientation::Upright;
     bool operator==(const Metadata &) const = default;
 };

@@ -89,7 +89,7 @@ PictureInfo readInfo(const std::string &path)
     }
 }
 
-void readRows(const std::string &path, int, const RowSink &sink, ExecContext &)
+void readRows(const std::string &path, int, const RawOptions &, const RowSink &sink, ExecContext &)
 {
     Reader reader(path);
     try {

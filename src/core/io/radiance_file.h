@@ -28,6 +28,9 @@ struct RadianceFile {
 /// Reads the R, G, B channels of an EXR of any pixel type. Throws InputError.
 RadianceFile readExr(const std::string &path);
 
+/// Reads Radiance HDR. Throws InputError.
+RadianceFile readRadianceHdr(const std::string &path);
+
 /// Writes Radiance HDR (RGBE, Rec. 709): the format knows no negatives, which are set to 0 and counted.
 /// Source: [Ward1991]. Throws ArgumentError (shape), OutputError. Returns the number of pixels with a negative.
 long long writeRadianceHdr(const std::string &path, ImageView<const float> rgb);

@@ -46,9 +46,12 @@ Layout layoutOf(TIFF *tiff, const std::string &path)
     checkSize(path, width, height);
     const int bits = tagOf<uint16_t>(tiff, TIFFTAG_BITSPERSAMPLE),
               samples = tagOf<uint16_t>(tiff, TIFFTAG_SAMPLESPERPIXEL);
-    if (tagOf<uint16_t>(tiff, TIFFTAG_SAMPLEFORMAT) != SAMPLEFORMAT_UINT || (bits != 8 && bits != 16))
-        throw InputError(
-            path, textOf("is a TIFF of %d bits that cannot be read as a frame (8 or 16 bit integers can)", bits));
+    const auto sampleFormat = tagOf<uint16_t>(tiff, TIFFTAG_SAMPLEFORMAT);
+    const bool real = sampleFormat == SAMPLEFORMAT_IEEEFP && bits == 32;
+    if (!real && (sampleFormat != SAMPLEFORMAT_UINT || (bits != 8 && bits != 16)))
+        throw InputError(path, textOf("is a TIFF of %d bits that cannot be read (8 or 16 bit integers and 32 bit "
+                                      "floating point can)",
+                                      bits));
     uint16_t photometric = 0;
     if (!TIFFGetField(tiff, TIFFTAG_PHOTOMETRIC, &photometric))
         throw InputError(path, "is a TIFF that does not say what its samples mean");
@@ -68,6 +71,8 @@ Layout layoutOf(TIFF *tiff, const std::string &path)
     out.info = {int(width), int(height), grey ? 1 : 3, bits, {}};
     out.storedSamples = samples;
     out.whiteIsZero = photometric == PHOTOMETRIC_MINISWHITE;
+    if (real && out.whiteIsZero)
+        throw InputError(path, "is a floating point TIFF in which 0 is white");
     uint32_t size = 0;
     const void *profile = nullptr;
     if (TIFFGetField(tiff, TIFFTAG_ICCPROFILE, &size, &profile)) {
@@ -149,22 +154,25 @@ void deliver(RowSource &source, const Layout &layout, const std::function<void(i
         const auto *in = reinterpret_cast<const T *>(source.row(y));
         for (size_t x = 0; x < width; ++x)
             for (size_t c = 0; c < channels; ++c)
-                row[x * channels + c] = layout.whiteIsZero ? T(~in[x * stored + c]) : in[x * stored + c];
+                if constexpr (std::is_integral_v<T>)
+                    row[x * channels + c] = layout.whiteIsZero ? T(~in[x * stored + c]) : in[x * stored + c];
+                else
+                    row[x * channels + c] = in[x * stored + c];
         sink(y, row);
     }
 }
 
-void readRows(const std::string &path, int, const RowSink &sink, ExecContext &)
+void readRows(const std::string &path, int, const RawOptions &, const RowSink &sink, ExecContext &)
 {
     const Tiff tiff = openToRead(path);
     const Layout layout = layoutOf(tiff.get(), path);
     RowSource source(tiff.get(), layout, path);
     if (layout.info.bits == 8)
-        deliver<uint8_t>(source, layout,
-                         [&](int y, std::span<const uint8_t> row) { sink(y, {.eight = row, .sixteen = {}}); });
+        deliver<uint8_t>(source, layout, [&](int y, std::span<const uint8_t> row) { sink(y, {.eight = row}); });
+    else if (layout.info.bits == 16)
+        deliver<uint16_t>(source, layout, [&](int y, std::span<const uint16_t> row) { sink(y, {.sixteen = row}); });
     else
-        deliver<uint16_t>(source, layout,
-                          [&](int y, std::span<const uint16_t> row) { sink(y, {.eight = {}, .sixteen = row}); });
+        deliver<float>(source, layout, [&](int y, std::span<const float> row) { sink(y, {.real = row}); });
 }
 
 } // namespace

@@ -143,7 +143,7 @@ void fillClippedRow(const Exposure &darkest, const Weighing &w, const Vector3 &n
         const float fade = smooth((most - high) / (1.0f - high));
         for (int c = 0; c < 3; ++c)
             rgb[c][x] = (z[c] + fade * (level * white[c] - z[c])) * w.inverse;
-        out.clipped.row(0, y)[x] = 1;
+        out.clipped.row(0, y)[x] = uint8_t(1.5f + 254.0f * fade);
     }
 }
 

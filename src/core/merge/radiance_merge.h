@@ -21,7 +21,8 @@ struct Exposure {
 struct Merged {
     Image<float> radiance;  ///< width x height x 3, linear; 1.0 = clipping of a frame with e = 1; finite
     Image<uint8_t> shares;  ///< width x height x frames: share of each frame in 1/255; 0 everywhere where clipped
-    Image<uint8_t> clipped; ///< width x height x 1: 1 where every frame is clipped, else 0
+    Image<uint8_t> clipped; ///< width x height x 1: 0 where some frame holds the pixel; else how far it faded to
+                            ///< neutral, from 1 (not at all) to 255
 };
 
 /// Per pixel and channel the weighted mean of z / e with weights influence * s * e^2 / variance(x e): the inverse

@@ -17,6 +17,12 @@ bool History::push(Recipe recipe, std::string what, const std::string &gesture)
     return true;
 }
 
+void History::amendAll(const std::function<void(Recipe &)> &amend)
+{
+    for (State &state : states_)
+        amend(state.recipe);
+}
+
 void History::undo()
 {
     if (canUndo())

@@ -3,6 +3,7 @@
 
 #include "recipe/recipe.h"
 
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -17,6 +18,9 @@ public:
     /// Adds a state; what was undone before is dropped. A state with the non-empty `gesture` of the newest one takes
     /// its place: one drag is one entry. An equal recipe adds nothing. Returns whether the recipe changed.
     bool push(Recipe recipe, std::string what, const std::string &gesture = {});
+
+    /// Changes all states: for what came into being and was not there when they were made.
+    void amendAll(const std::function<void(Recipe &)> &amend);
 
     bool canUndo() const { return at_ > 0; }
     bool canRedo() const { return at_ + 1 < states_.size(); }

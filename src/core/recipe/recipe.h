@@ -4,6 +4,8 @@
 
 #include "colour/icc.h"
 #include "frames/bracket.h"
+#include "frames/prepare_settings.h"
+#include "frames/white_balance.h"
 #include "tone/tone_settings.h"
 
 #include <string>
@@ -32,6 +34,8 @@ inline constexpr auto kExportFields = std::tuple{
 
 struct Recipe {
     FrameChoice frames;
+    PrepareSettings prepare;
+    WhiteSettings white;
     ToneSettings tone;
     ExportSettings output;
     bool operator==(const Recipe &) const = default;
@@ -40,6 +44,8 @@ struct Recipe {
 /// Calls visit(key, settings, table) for each section that is described by a field table.
 template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, Visit &&visit)
 {
+    visit(std::string_view("prepare"), recipe.prepare, kPrepareFields);
+    visit(std::string_view("white"), recipe.white, kWhiteFields);
     visit(std::string_view("tone"), recipe.tone, kToneFields);
     visit(std::string_view("export"), recipe.output, kExportFields);
 }

@@ -66,12 +66,15 @@ void readFrames(json &root, FrameChoice &out)
     Section section(root, "frames");
     if (const auto reference = section.take("reference"))
         out.reference = textOfValue(*reference, section.path("reference"));
-    if (const auto excluded = section.take("excluded")) {
-        if (!excluded->is_array())
-            throw ArgumentError(section.path("excluded") + ": must be a list of frame ids");
-        for (const json &id : *excluded)
-            out.excluded.insert(textOfValue(id, section.path("excluded")));
-    }
+    const auto readIds = [&](const char *key, std::set<std::string> &ids) {
+        const auto list = section.take(key);
+        if (list && !list->is_array())
+            throw ArgumentError(section.path(key) + ": must be a list of frame ids");
+        for (const json &id : list.value_or(json::array()))
+            ids.insert(textOfValue(id, section.path(key)));
+    };
+    readIds("excluded", out.excluded);
+    readIds("removed", out.removed);
     if (const auto influence = section.take("influence")) {
         if (!influence->is_object())
             throw ArgumentError(section.path("influence") + ": must be an object of frame ids and numbers");
@@ -80,6 +83,17 @@ void readFrames(json &root, FrameChoice &out)
             if (!(factor >= 0.0 && factor <= 2.0))
                 throw ArgumentError(section.path("influence") + " = " + shortestText(factor) + ": must lie in 0 to 2");
             out.influence[id] = factor;
+        }
+    }
+    if (const auto exposure = section.take("exposure")) {
+        if (!exposure->is_object())
+            throw ArgumentError(section.path("exposure") + ": must be an object of frame ids and numbers");
+        for (const auto &[id, value] : exposure->items()) {
+            const double relative = numberOfValue(value, section.path("exposure"));
+            if (!(relative >= 1e-9 && relative <= 1e9))
+                throw ArgumentError(section.path("exposure") + " = " + shortestText(relative) +
+                                    ": must lie in 1e-9 to 1e9");
+            out.exposure[id] = relative;
         }
     }
 }
@@ -141,8 +155,12 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
         frames["reference"] = recipe.frames.reference;
     if (!recipe.frames.excluded.empty())
         frames["excluded"] = recipe.frames.excluded;
+    if (!recipe.frames.removed.empty())
+        frames["removed"] = recipe.frames.removed;
     if (!recipe.frames.influence.empty())
         frames["influence"] = recipe.frames.influence;
+    if (!recipe.frames.exposure.empty())
+        frames["exposure"] = recipe.frames.exposure;
     forEachSection(recipe, [&](std::string_view key, const auto &settings, const auto &table) {
         json &section = root[std::string(key)];
         forEachField(table, [&](const auto &field) {

@@ -67,7 +67,7 @@ std::string extensionOf(const std::string &path)
 RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
 {
     const Metadata &m = bracket.frames[bracket.reference].frame->metadata;
-    return {primaries, m.exposureSeconds, m.fNumber, m.iso, m.dateTime, m.camera, kSoftware};
+    return {primaries, m.exposureSeconds, m.fNumber, m.iso, m.dateTime.substr(0, 19), m.camera, kSoftware};
 }
 
 } // namespace
@@ -145,29 +145,28 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
     ctx.report(1.0);
 }
 
-RadianceReport exportRadiance(const Sources &sources, const FrameChoice &choice, const Measured &measured,
+RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
                               const Primaries &primaries, const std::string &path, ExecContext &ctx)
 {
     const RadianceFormat format = radianceFormatOf(path);
     if (format == RadianceFormat::Hdr && primaries != kRec709)
         throw ArgumentError(path + ": Radiance HDR holds Rec. 709 primaries only");
-    const Bracket bracket = bracketOf(sources, measured, choice);
+    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
     RadianceReport report;
     ExecContext merging = ctx.part(0.0, 0.8);
     writeAtomically(path, [&](const std::string &temporary) {
-        const MergedPtr merged = mergedOf(sources, measured, choice, 1, merging);
-        report.clippedShare = merged->clippedShare;
-        const Shape shape = merged->pixels.radiance.shape();
+        const PicturePtr scene = sceneOf(sources, measured, recipe, {}, merging);
+        report.clippedShare = mergedOf(sources, measured, recipe, 1, merging)->clippedShare;
+        const Shape shape = scene->shape();
         Image<float> out(shape);
-        const Matrix3 m = rgbToRgb(kRec2020, primaries) * merged->toRec2020;
+        const Matrix3 m = rgbToRgb(kRec2020, primaries);
         ExecContext converting = ctx.part(0.8, 0.85);
         forEachBand(converting, shape.height, [&](int y0, int y1) {
-            const Image<float> &in = merged->pixels.radiance;
             for (int y = y0; y < y1; ++y)
                 for (int c = 0; c < 3; ++c) {
                     const float a = float(m(c, 0)), b = float(m(c, 1)), d = float(m(c, 2));
                     for (int x = 0; x < shape.width; ++x)
-                        out.row(c, y)[x] = a * in.row(0, y)[x] + b * in.row(1, y)[x] + d * in.row(2, y)[x];
+                        out.row(c, y)[x] = a * scene->row(0, y)[x] + b * scene->row(1, y)[x] + d * scene->row(2, y)[x];
                 }
         });
         if (format == RadianceFormat::Exr)

@@ -36,7 +36,7 @@ struct RadianceReport {
 };
 /// Merges at full resolution and writes linear light in `primaries`, 1.0 = clipping of the anchor; HDR is Rec. 709 only.
 /// Throws as mergedOf; ArgumentError (format, HDR with other primaries), OutputError. The file is complete or absent.
-RadianceReport exportRadiance(const Sources &sources, const FrameChoice &choice, const Measured &measured,
+RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
                               const Primaries &primaries, const std::string &path, ExecContext &ctx);
 
 } // namespace yolk

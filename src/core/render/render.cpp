@@ -1,4 +1,4 @@
-#include "render/render.h"
+#include "render/frame_stage.h"
 
 #include "tone/tone_curve.h"
 
@@ -10,71 +10,100 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Decode, Merge, Level, Scene };
+enum class Stage : int { Merge, Level, ClippedLight, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
 
-/// What the merge reads of the choice, and who is merged.
-Hash128 mergeKey(const Bracket &bracket, int reduction)
+/// What the merge reads of the recipe, and who is merged.
+Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const PrepareSettings &prepare, int reduction)
 {
     Hasher hasher;
     hasher.value(Stage::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
     hasher.text(bracket.frames[bracket.reference].frame->id); // its white and matrix count for all
-    for (const BracketFrame *f : bracket.used())
-        hasher.text(f->frame->id).value(f->measured.exposure).value(f->influence).value(f->frame->noise.gain);
+    for (const BracketFrame *f : bracket.used()) {
+        const NoiseModel &noise = f->measured.noise;
+        hasher.text(f->frame->id).value(f->exposure).value(f->influence).value(noise.gain).value(noise.readVariance);
+        preparationOf(*f, measured, prepare).hash(hasher);
+    }
     return hasher.finish();
 }
 
-/// Reduced decodes are kept: measuring and the first picture read the same ones. Full ones would fill the cache for
-/// nothing: they are read once.
-DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
+MergedSet emptySet(const Frame &reference, int reduction)
 {
-    const auto decode = [&] {
-        // A raw file costs the same at any reduction: what is smaller than the preview is made from the preview's.
-        if (const int preview = previewReduction(sources); frame.isRaw() && reduction > preview && preview > 1)
-            return blockMeans(decoded(sources, frame, preview, ctx)->view(), reduction / preview);
-        return decodeFrame(frame, reduction, ctx);
-    };
-    if (reduction == 1)
-        return std::make_shared<const Image<uint16_t>>(decode());
-    Hasher hasher;
-    hasher.value(Stage::Decode).text(frame.id).value(reduction);
-    return sources.cache->get<Image<uint16_t>>(hasher.finish(), decode,
-                                               [](const Image<uint16_t> &image) { return image.bytes(); });
+    MergedSet out;
+    out.colour = reference.codeValues;
+    out.reduction = reduction;
+    out.fullWidth = reference.width;
+    out.fullHeight = reference.height;
+    return out;
 }
 
-MergedSet merge(const Sources &sources, const Bracket &bracket, int reduction, ExecContext &ctx)
+/// A picture that is merged already: nothing clips, all of it is its own.
+MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
+{
+    MergedSet out = emptySet(frame, reduction);
+    out.pixels.radiance = decodeRadiance(frame, reduction, ctx);
+    const Shape shape = out.pixels.radiance.shape();
+    out.pixels.shares = Image<uint8_t>(shape.width, shape.height, 1);
+    out.pixels.clipped = Image<uint8_t>(shape.width, shape.height, 1);
+    for (int y = 0; y < shape.height; ++y)
+        std::fill_n(out.pixels.shares.row(0, y), shape.width, uint8_t(255));
+    out.frameIds = {frame.id};
+    return out;
+}
+
+MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &measured,
+                const PrepareSettings &settings, int reduction, ExecContext &ctx)
 {
     const auto start = std::chrono::steady_clock::now();
     const auto used = bracket.used();
+    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    if (reference.isRadiance())
+        return readMerged(reference, reduction, ctx);
     std::vector<DecodedPtr> pixels(used.size());
     ExecContext decoding = ctx.part(0.0, 0.8); // measured: decoding takes four fifths of the time
     forEachPart(decoding, int(used.size()), [&](int i, ExecContext &own) {
-        pixels[size_t(i)] = decoded(sources, *used[size_t(i)]->frame, reduction, own);
+        const BracketFrame &f = *used[size_t(i)];
+        pixels[size_t(i)] = prepared(sources, *f.frame, preparationOf(f, measured, settings), reduction, own);
     });
     std::vector<Exposure> exposures;
     for (size_t i = 0; i < used.size(); ++i)
-        exposures.push_back({pixels[i]->view(), used[i]->measured.exposure / bracket.anchorExposure,
-                             used[i]->frame->noise, used[i]->influence});
+        exposures.push_back({pixels[i]->view(), used[i]->exposure / bracket.anchorExposure, used[i]->measured.noise,
+                             used[i]->influence});
     ExecContext merging = ctx.part(0.8, 1.0);
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
-    MergedSet out{mergeRadiance(exposures, reference.codeValues.neutral, merging),
-                  reference.codeValues.toRec2020,
-                  reduction,
-                  reference.width,
-                  reference.height,
-                  {},
-                  0.0,
-                  0.0};
+    MergedSet out = emptySet(reference, reduction);
+    out.pixels = mergeRadiance(exposures, reference.codeValues.neutral, merging);
     for (const BracketFrame *f : used)
         out.frameIds.push_back(f->frame->id);
     long long clipped = 0;
     for (int y = 0; y < out.pixels.clipped.height(); ++y) {
         const uint8_t *row = out.pixels.clipped.row(0, y);
-        clipped += std::accumulate(row, row + out.pixels.clipped.width(), 0);
+        clipped += std::count_if(row, row + out.pixels.clipped.width(), [](uint8_t v) { return v > 0; });
     }
     out.clippedShare = double(clipped) / double(out.pixels.clipped.shape().pixels());
     out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    return out;
+}
+
+/// How bright the neutral is that clipped pixels faded to: 0 where they did not.
+Image<float> clippedLight(const MergedSet &set, ExecContext &ctx)
+{
+    const Image<float> &rgb = set.pixels.radiance;
+    Image<float> out(rgb.width(), rgb.height(), 1);
+    const Vector3 &white = set.colour.neutral;
+    forEachBand(ctx, rgb.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y) {
+            const uint8_t *faded = set.pixels.clipped.row(0, y);
+            for (int x = 0; x < rgb.width(); ++x) {
+                if (faded[x] == 0)
+                    continue;
+                double level = 0.0; // a mix of the frame's value and white of this level has the same level
+                for (int c = 0; c < 3; ++c)
+                    level = std::max(level, double(rgb.row(c, y)[x]) / white[size_t(c)]);
+                out.row(0, y)[x] = float(level * (faded[x] - 1) / 254.0);
+            }
+        }
+    });
     return out;
 }
 
@@ -100,21 +129,51 @@ size_t bytesOf(const Image<float> &image)
     return image.bytes();
 }
 
-/// The merged picture made smaller by 2^level, so that far views need not read all of it every time.
-PicturePtr levelOf(const Sources &sources, const Hash128 &merged, const MergedPtr &set, int level, ExecContext &ctx)
+/// A picture made smaller by 2^level, so that far views need not read all of it every time.
+PicturePtr levelOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, int level, ExecContext &ctx)
 {
     if (level == 0)
-        return {set, &set->pixels.radiance};
+        return whole;
     Hasher hasher;
-    hasher.value(Stage::Level).value(merged.high).value(merged.low).value(level);
+    hasher.value(Stage::Level).value(key.high).value(key.low).value(level);
     return sources.cache->get<Image<float>>(
         hasher.finish(),
         [&] {
-            const PicturePtr finer = levelOf(sources, merged, set, level - 1, ctx);
+            const PicturePtr finer = levelOf(sources, key, whole, level - 1, ctx);
             const int w = finer->width(), h = finer->height();
             return resample(finer->view(), {0, 0, double(w + w % 2), double(h + h % 2)}, (w + 1) / 2, (h + 1) / 2, ctx);
         },
         bytesOf);
+}
+
+/// Part of a picture at a size: from the level that lies nearest above it.
+struct Part {
+    RealRect region; ///< in pixels of the whole
+    int width, height;
+};
+Image<float> partOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, const Part &part,
+                    ExecContext &ctx)
+{
+    const double factor =
+        std::min((part.region.x1 - part.region.x0) / part.width, (part.region.y1 - part.region.y0) / part.height);
+    const int level = factor >= 2.0 ? int(std::log2(factor)) : 0;
+    const PicturePtr source = levelOf(sources, key, whole, level, ctx);
+    const double shrink = std::exp2(-level);
+    const RealRect region{part.region.x0 * shrink, part.region.y0 * shrink, part.region.x1 * shrink,
+                          part.region.y1 * shrink};
+    return resample(source->view(), region, part.width, part.height, ctx);
+}
+
+/// What clipped everywhere is white whatever the white balance: it takes the as-shot matrix, by as much as it faded.
+void keepClippedWhite(const MergedSet &set, const Matrix3 &matrix, ImageView<const float> light, ImageView<float> scene)
+{
+    const Vector3 asShot = set.colour.toRec2020 * set.colour.neutral, balanced = matrix * set.colour.neutral;
+    for (int c = 0; c < 3; ++c) {
+        const float difference = float(asShot[size_t(c)] - balanced[size_t(c)]);
+        for (int y = 0; y < scene.height(); ++y)
+            for (int x = 0; x < scene.width(); ++x)
+                scene.row(c, y)[x] += difference * light.row(0, y)[x];
+    }
 }
 
 double percentile(const std::vector<float> &sorted, double share)
@@ -146,6 +205,60 @@ RenderRequest measuringRequest(const Sources &sources, const Bracket &bracket)
             std::max(1, int(std::lround(frame.height * scale)))};
 }
 
+/// From lens data, else from the two raw frames that hold most of the scene.
+Fringes findFringes(const Sources &sources, const Bracket &bracket, ExecContext &ctx)
+{
+    std::vector<const BracketFrame *> raw;
+    for (const BracketFrame &f : bracket.frames)
+        if (f.usable && f.frame->isRaw())
+            raw.push_back(&f);
+    if (raw.empty())
+        return {};
+    const Frame &first = *raw.front()->frame;
+    if (const auto listed = fringesFromLensData({first.metadata.camera, first.metadata.lens,
+                                                 first.metadata.focalLength.value_or(0.0), first.width, first.height}))
+        return *listed;
+    std::ranges::stable_sort(raw, {},
+                             [](const BracketFrame *f) { return f->measured.clippedShare + f->measured.darkShare; });
+    constexpr size_t kFrames = 3;
+    raw.resize(std::min(raw.size(), kFrames));
+    std::vector<std::optional<Fringes>> found(raw.size());
+    const int reduction = std::max(measuringReduction(first), previewReduction(sources));
+    forEachPart(ctx, int(raw.size()), [&](int i, ExecContext &own) {
+        const DecodedPtr pixels = decoded(sources, *raw[size_t(i)]->frame, reduction, own);
+        if (pixels->width() >= 64 && pixels->height() >= 64)
+            found[size_t(i)] = estimateFringes(pixels->view(), raw[size_t(i)]->measured.noise, own);
+    });
+    Fringes mean;
+    double count = 0.0;
+    for (const auto &f : found)
+        count += f.has_value();
+    for (const auto &f : found)
+        if (f) {
+            mean.source = Fringes::Source::Picture;
+            mean.red = {mean.red.scale + f->red.scale / count, mean.red.bend + f->red.bend / count};
+            mean.blue = {mean.blue.scale + f->blue.scale / count, mean.blue.bend + f->blue.bend / count};
+        }
+    constexpr double kVisible = 0.1; // pixels
+    return mean.largestShift(first.width, first.height) >= kVisible ? mean : Fringes{};
+}
+
+/// The light of a scene in Rec. 2020 as shot; as shot when the picture is too dark to tell.
+WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, const WhitePoint &asShot, ExecContext &ctx)
+{
+    Image<float> own(scene.shape());
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < scene.height(); ++y)
+            std::copy_n(scene.row(c, y), scene.width(), own.row(c, y));
+    ExecContext turning = ctx.child({});
+    applyMatrix(inverse(colour.toRec2020), own.view(), turning);
+    try {
+        return automaticWhite(colour, own.view());
+    } catch (const ArgumentError &) {
+        return asShot;
+    }
+}
+
 } // namespace
 
 int previewReduction(const Sources &sources)
@@ -164,17 +277,27 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameC
     return arrangeBracket(sources.frames, measured.frames, choice, measured.anchorExposure);
 }
 
-Measured analyse(const Sources &sources, const FrameChoice &choice, ExecContext &ctx)
+Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
 {
     Measured out;
-    ExecContext measuring = ctx.part(0.0, 0.4), merging = ctx.part(0.4, 1.0);
-    out.frames = measureFrames(
+    ExecContext measuring = ctx.part(0.0, 0.3), looking = ctx.part(0.3, 0.4), merging = ctx.part(0.4, 1.0);
+    MeasuredSet set = measureFrames(
         sources.frames,
         [&](const Frame &frame, int reduction, ExecContext &own) { return decoded(sources, frame, reduction, own); },
         measuring);
-    const Bracket bracket = arrangeBracket(sources.frames, out.frames, choice);
+    out.frames = std::move(set.frames);
+    out.response = set.response;
+    out.light = std::move(set.light);
+    Bracket bracket = arrangeBracket(sources.frames, out.frames, recipe.frames);
     out.anchorExposure = bracket.anchorExposure;
-    const PicturePtr scene = sceneOf(sources, out, choice, measuringRequest(sources, bracket), merging);
+    out.fringes = findFringes(sources, bracket, looking);
+
+    const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
+    Recipe asShot = recipe;
+    asShot.white = {};
+    const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
+    out.asShot = lightOf(colour, colour.neutral);
+    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);
     const std::vector<float> evs = sortedEvs(*scene);
     out.tone.lowEv = percentile(evs, 0.01);
     out.tone.highEv = percentile(evs, 0.99);
@@ -186,47 +309,69 @@ Measured analyse(const Sources &sources, const FrameChoice &choice, ExecContext 
     return out;
 }
 
-MergedPtr mergedOf(const Sources &sources, const Measured &measured, const FrameChoice &choice, int reduction,
+MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, choice);
+    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
     return sources.cache->get<MergedSet>(
-        mergeKey(bracket, reduction), [&] { return merge(sources, bracket, reduction, ctx); },
+        mergeKey(bracket, measured, recipe.prepare, reduction),
+        [&] { return merge(sources, bracket, measured, recipe.prepare, reduction, ctx); },
         [](const MergedSet &m) {
             return m.pixels.radiance.bytes() + m.pixels.shares.bytes() + m.pixels.clipped.bytes();
         });
 }
 
-PicturePtr sceneOf(const Sources &sources, const Measured &measured, const FrameChoice &choice,
-                   const RenderRequest &request, ExecContext &ctx)
+Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured)
 {
-    const Bracket bracket = bracketOf(sources, measured, choice);
-    const Hash128 merged = mergeKey(bracket, request.reduction);
+    switch (white.mode) {
+    case WhiteMode::Automatic:
+        return balancedMatrix(colour, neutralOf(colour, measured.automaticWhite));
+    case WhiteMode::Own:
+        return balancedMatrix(colour, neutralOf(colour, {white.temperature, white.tint}));
+    case WhiteMode::AsShot:
+        break;
+    }
+    return colour.toRec2020;
+}
+
+PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
+                   ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Hash128 merged = mergeKey(bracket, measured, recipe.prepare, request.reduction);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     RealRect region = request.region;
     if (region == RealRect{})
         region = {0, 0, double(reference.width), double(reference.height)};
     if (!(region.x1 > region.x0) || !(region.y1 > region.y0))
         throw ArgumentError("the region to render is empty");
+    const Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
     Hasher hasher;
     hasher.value(Stage::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);
     hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1);
+    for (double m : matrix.m)
+        hasher.value(m);
     return sources.cache->get<Image<float>>(
         hasher.finish(),
         [&] {
             ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
-            const MergedPtr set = mergedOf(sources, measured, choice, request.reduction, merging);
+            const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
             const double r = request.reduction;
-            RealRect part{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r};
-            const int width = request.width > 0 ? request.width : std::max(1, int(std::lround(part.x1 - part.x0)));
-            const int height = request.height > 0 ? request.height : std::max(1, int(std::lround(part.y1 - part.y0)));
-            const double factor = std::min((part.x1 - part.x0) / width, (part.y1 - part.y0) / height);
-            const int level = factor >= 2.0 ? int(std::log2(factor)) : 0;
-            const PicturePtr source = levelOf(sources, merged, set, level, reducing);
-            const double shrink = std::exp2(-level);
-            part = {part.x0 * shrink, part.y0 * shrink, part.x1 * shrink, part.y1 * shrink};
-            Image<float> scene = resample(source->view(), part, width, height, reducing);
-            applyMatrix(set->toRec2020, scene.view(), reducing);
+            Part part{{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height};
+            if (part.width <= 0)
+                part.width = std::max(1, int(std::lround(part.region.x1 - part.region.x0)));
+            if (part.height <= 0)
+                part.height = std::max(1, int(std::lround(part.region.y1 - part.region.y0)));
+            Image<float> scene = partOf(sources, merged, {set, &set->pixels.radiance}, part, reducing);
+            applyMatrix(matrix, scene.view(), reducing);
+            if (set->clippedShare > 0.0 && matrix != set->colour.toRec2020) {
+                Hasher key;
+                key.value(Stage::ClippedLight).value(merged.high).value(merged.low);
+                const Hash128 lightKey = key.finish();
+                const PicturePtr light = sources.cache->get<Image<float>>(
+                    lightKey, [&] { return clippedLight(*set, reducing); }, bytesOf);
+                keepClippedWhite(*set, matrix, partOf(sources, lightKey, light, part, reducing).view(), scene.view());
+            }
             return scene;
         },
         bytesOf);
@@ -237,15 +382,62 @@ Image<float> render(const Sources &sources, const Recipe &recipe, const Measured
 {
     const ToneCurve curve(recipe.tone, measured.tone); // first: a bad setting is said before any work
     ExecContext scening = ctx.part(0.0, 0.9), toning = ctx.part(0.9, 1.0);
-    const PicturePtr scene = sceneOf(sources, measured, recipe.frames, request, scening);
+    const PicturePtr scene = sceneOf(sources, measured, recipe, request, scening);
     return toneMap(scene->view(), curve, recipe.output.space, toning);
 }
 
-SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const FrameChoice &choice,
-                              ExecContext &ctx)
+Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &recipe, const Measured &measured,
+                         const RenderRequest &request, ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, choice);
-    const PicturePtr scene = sceneOf(sources, measured, choice, measuringRequest(sources, bracket), ctx);
+    if (index >= sources.frames.size())
+        throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
+    const Frame &frame = *sources.frames[index];
+    const auto cutAtWhite = [&](int reduction, ExecContext &own) {
+        Image<float> out;
+        if (frame.isRadiance()) {
+            out = decodeRadiance(frame, reduction, own);
+        } else {
+            const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+            Preparation preparation;
+            for (const BracketFrame &f : bracket.frames)
+                if (f.frame->id == frame.id)
+                    preparation = preparationOf(f, measured, recipe.prepare);
+            preparation.response = nullptr;
+            const DecodedPtr codes = prepared(sources, frame, preparation, reduction, own);
+            out = Image<float>(codes->shape());
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < out.height(); ++y)
+                    std::transform(codes->row(c, y), codes->row(c, y) + out.width(), out.row(c, y), linearOfCode);
+        }
+        for (int c = 0; c < 3; ++c) // no channel may pass white, or clipped places take on a colour
+            for (int y = 0; y < out.height(); ++y)
+                for (int x = 0; x < out.width(); ++x)
+                    out.row(c, y)[x] = std::min(out.row(c, y)[x], float(frame.codeValues.neutral[size_t(c)]));
+        applyMatrix(rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020, out.view(), own);
+        return out;
+    };
+    Hasher hasher;
+    hasher.value(Stage::LookAt).text(frame.id).value(request.reduction);
+    hasher.value(recipe.prepare.fringes).value(recipe.prepare.darkNoise).value(recipe.prepare.demosaic);
+    const Hash128 key = hasher.finish();
+    const PicturePtr whole = sources.cache->get<Image<float>>(
+        key, [&] { return cutAtWhite(request.reduction, ctx); }, bytesOf);
+    RealRect region = request.region;
+    if (region == RealRect{})
+        region = {0, 0, double(frame.width), double(frame.height)};
+    if (!(region.x1 > region.x0) || !(region.y1 > region.y0) || request.width < 1 || request.height < 1)
+        throw ArgumentError("the part of the frame to look at is empty");
+    const double r = request.reduction;
+    Image<float> out =
+        partOf(sources, key, whole,
+               {{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height}, ctx);
+    return out;
+}
+
+SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const PicturePtr scene = sceneOf(sources, measured, recipe, measuringRequest(sources, bracket), ctx);
     SceneHistogram out;
     const std::vector<float> evs = sortedEvs(*scene);
     for (float ev : evs) {

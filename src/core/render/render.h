@@ -1,7 +1,7 @@
 // The pipeline: a picture is a pure function of its frames and a recipe.
 //   analyse  once per set, at fixed sizes -> Measured
-//   merged   decode, merge                -> radiance in the frames' own RGB
-//   scene    region and size, 3x3 matrix  -> linear Rec. 2020
+//   merged   decode, prepare, merge       -> radiance in the frames' own RGB
+//   scene    region and size, white       -> linear Rec. 2020
 //   render   tone                         -> display-linear RGB of the output space
 // Every stage is cached under the hash of the part of the recipe it reads and of its inputs, so that moving one slider
 // recomputes only the stages from there on.
@@ -9,6 +9,7 @@
 
 #include "base/exec_context.h"
 #include "image/resample.h"
+#include "lens/fringes.h"
 #include "merge/radiance_merge.h"
 #include "recipe/recipe.h"
 #include "render/stage_cache.h"
@@ -39,13 +40,19 @@ struct SceneHistogram {
 struct Measured {
     int processVersion = kProcessVersion;
     std::vector<MeasuredFrame> frames; ///< in the order of Sources::frames
+    Response response;                 ///< of the developed files among them
+    std::vector<LightSample> light;    ///< places of the scene, for coverageOf()
+    Fringes fringes;                   ///< of the lens, where there are raw frames
+    WhitePoint asShot;                 ///< what the reference frame took as neutral
+    WhitePoint automaticWhite;         ///< a guess from the picture
     double anchorExposure = 1.0;       ///< of the reference frame when the set was first opened
     ToneStart tone;
     bool operator==(const Measured &) const = default;
 };
 
-/// Measures a set: exposures, anchor, start of the tone. Throws InputError, ArgumentError (no frames), Cancelled.
-Measured analyse(const Sources &sources, const FrameChoice &choice, ExecContext &ctx);
+/// Measures a set: exposures, response, noise, fringes, whites, anchor, start of the tone.
+/// Throws InputError, ArgumentError (no frames), Cancelled.
+Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx);
 
 /// The bracket as `choice` arranges it.
 Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameChoice &choice);
@@ -53,7 +60,7 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameC
 /// A merged set in the reference frame's own linear RGB.
 struct MergedSet {
     Merged pixels;
-    Matrix3 toRec2020;
+    CodeValues colour; ///< of the reference frame: how its RGB comes to Rec. 2020, as shot
     int reduction = 1;
     int fullWidth = 0, fullHeight = 0; ///< of the unreduced picture
     std::vector<std::string> frameIds; ///< of the share planes, dark to bright
@@ -62,8 +69,8 @@ struct MergedSet {
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
-/// Decodes at 1/reduction and merges the frames in use. Throws InputError, Cancelled.
-MergedPtr mergedOf(const Sources &sources, const Measured &measured, const FrameChoice &choice, int reduction,
+/// Decodes at 1/reduction, prepares and merges the frames in use; radiance is read as it is. Throws InputError, Cancelled.
+MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx);
 
 /// Which part of the picture, how large, and from which decode.
@@ -79,15 +86,24 @@ int previewReduction(const Sources &sources);
 using PicturePtr = std::shared_ptr<const Image<float>>;
 
 /// Linear Rec. 2020, 1.0 = clipping of the anchor. Throws as mergedOf; ArgumentError on an empty region.
-PicturePtr sceneOf(const Sources &sources, const Measured &measured, const FrameChoice &choice,
-                   const RenderRequest &request, ExecContext &ctx);
+/// The white balance is applied here: a change of it leaves the merge as it is.
+PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
+                   ExecContext &ctx);
 
 /// Display-linear RGB of recipe.output.space in [0, 1]. Throws as sceneOf.
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx);
 
-/// Of the merged scene under the present choice, from the preview's decode.
-SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const FrameChoice &choice,
-                              ExecContext &ctx);
+/// One frame as its file shows it: prepared like for the merge, but with the file's own curve and white balance, and cut
+/// at its clipping. Display-linear sRGB in [0, 1]; radiance is cut at 1. `frame` counts in Sources::frames.
+/// Throws InputError, Cancelled; ArgumentError (empty region, frame).
+Image<float> lookAtFrame(const Sources &sources, size_t frame, const Recipe &recipe, const Measured &measured,
+                         const RenderRequest &request, ExecContext &ctx);
+
+/// Of the merged scene under the present settings, from the preview's decode.
+SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx);
+
+/// The matrix from the frames' RGB to balanced linear Rec. 2020.
+Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured);
 
 } // namespace yolk

@@ -26,11 +26,12 @@ Set load(const QStringList &paths)
     SerialRunner serial;
     ExecContext ctx(serial);
     out.measured = measureFrames(
-        out.frames,
-        [](const Frame &f, int r, ExecContext &c) {
-            return std::make_shared<const Image<uint16_t>>(decodeFrame(f, r, c));
-        },
-        ctx);
+                       out.frames,
+                       [](const Frame &f, int r, ExecContext &c) {
+                           return std::make_shared<const Image<uint16_t>>(decodeFrame(f, r, c));
+                       },
+                       ctx)
+                       .frames;
     return out;
 }
 

@@ -177,7 +177,7 @@ private Q_SLOTS:
         const Merged got = merged(b);
         for (int c = 0; c < 3; ++c)
             QVERIFY(std::abs(got.radiance.row(c, 0)[0] - 4.0f) < 1e-4f);
-        QCOMPARE(int(got.clipped.row(0, 0)[0]), 1);
+        QCOMPARE(int(got.clipped.row(0, 0)[0]), 255);
         QCOMPARE(int(got.shares.row(0, 0)[0]), 0);
     }
     void negativesSurvive()
@@ -279,7 +279,7 @@ private Q_SLOTS:
         ExecContext ctx(serial);
         const Merged got = mergeRadiance(std::vector<Exposure>{{codes.view(), 1.0, {}}}, neutral, ctx);
         for (int x = 0; x < 2; ++x) {
-            QCOMPARE(int(got.clipped.row(0, 0)[x]), 1);
+            QCOMPARE(int(got.clipped.row(0, 0)[x]), 255);
             const double level = x == 0 ? 2.0 : 1.0; // red's 1 / 0.5; green's 1
             for (int c = 0; c < 3; ++c)
                 QVERIFY(std::abs(double(got.radiance.row(c, 0)[x]) - level * neutral[size_t(c)]) < 1e-4);

@@ -94,8 +94,8 @@ private Q_SLOTS:
     {
         ThreadRunner runner;
         ExecContext ctx(runner);
-        FrameChoice choice;
-        choice.influence[sources_.frames[2]->id] = 0.5;
+        Recipe choice;
+        choice.frames.influence[sources_.frames[2]->id] = 0.5;
         QVERIFY(mergedOf(sources_, measured_, {}, 1, ctx).get() != mergedOf(sources_, measured_, choice, 1, ctx).get());
         QCOMPARE(mergedOf(sources_, measured_, choice, 1, ctx).get(),
                  mergedOf(sources_, measured_, choice, 1, ctx).get());
@@ -114,20 +114,20 @@ private Q_SLOTS:
     {
         ThreadRunner runner;
         ExecContext ctx(runner);
-        const PicturePtr scene = sceneOf(sources_, measured_, recipe_.frames, {1, {}, 75, 50}, ctx);
+        const PicturePtr scene = sceneOf(sources_, measured_, recipe_, {1, {}, 75, 50}, ctx);
         Recipe moved = recipe_;
         moved.tone.exposure += 1.0;
         rendered(sources_, moved, {1, {}, 75, 50});
-        QCOMPARE(sceneOf(sources_, measured_, moved.frames, {1, {}, 75, 50}, ctx).get(), scene.get());
+        QCOMPARE(sceneOf(sources_, measured_, moved, {1, {}, 75, 50}, ctx).get(), scene.get());
         moved.frames.excluded = {sources_.frames[2]->id};
-        QVERIFY(sceneOf(sources_, measured_, moved.frames, {1, {}, 75, 50}, ctx).get() != scene.get());
+        QVERIFY(sceneOf(sources_, measured_, moved, {1, {}, 75, 50}, ctx).get() != scene.get());
     }
     void scaleFollowsTheAnchorNotTheReference()
     {
         ThreadRunner runner;
         ExecContext ctx(runner);
-        FrameChoice choice;
-        choice.reference = sources_.frames[1]->id;
+        Recipe choice;
+        choice.frames.reference = sources_.frames[1]->id;
         const MergedPtr a = mergedOf(sources_, measured_, {}, 1, ctx),
                         b = mergedOf(sources_, measured_, choice, 1, ctx);
         QCOMPARE(test::firstDifference(a->pixels.radiance.view(), b->pixels.radiance.view(), 0.0, 0.0), QByteArray());

@@ -1,0 +1,96 @@
+#include "frames/white_balance.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+Matrix3 diagonal(const Vector3 &v)
+{
+    return {{v[0], 0, 0, 0, v[1], 0, 0, 0, v[2]}};
+}
+
+/// File RGB as it comes, without any balance, to XYZ with daylight as it is.
+Matrix3 unbalancedToXyz(const CodeValues &file)
+{
+    Matrix3 undo;
+    for (size_t i = 0; i < 3; ++i)
+        undo.m[4 * i] = file.neutral[i] / file.daylight[i];
+    return rgbToXyz(kRec2020) * file.toRec2020 * undo;
+}
+
+double luminanceOf(const Vector3 &rec2020)
+{
+    return double(kLuminance2020[0]) * rec2020[0] + double(kLuminance2020[1]) * rec2020[1] +
+           double(kLuminance2020[2]) * rec2020[2];
+}
+
+Vector3 scaledToOne(Vector3 v)
+{
+    const double most = std::ranges::max(v);
+    for (double &x : v)
+        x /= most;
+    return v;
+}
+
+} // namespace
+
+Vector3 neutralOf(const CodeValues &file, const WhitePoint &light)
+{
+    Vector3 rgb = scaledToOne(inverse(unbalancedToXyz(file)) * xyzOf(chromaticityOf(light)));
+    constexpr double kLeast = 0.01; // candlelight has less blue than sRGB can say
+    for (double &v : rgb)
+        v = std::max(v, kLeast);
+    return rgb;
+}
+
+WhitePoint lightOf(const CodeValues &file, const Vector3 &rgb)
+{
+    if (!std::ranges::all_of(rgb, [](double v) { return v > 0.0; }))
+        throw ArgumentError("this place is too dark to show the colour of the light");
+    const Vector3 xyz = unbalancedToXyz(file) * rgb;
+    const double sum = xyz[0] + xyz[1] + xyz[2];
+    return whitePointOf({xyz[0] / sum, xyz[1] / sum});
+}
+
+Matrix3 balancedMatrix(const CodeValues &file, const Vector3 &neutral)
+{
+    Vector3 scale;
+    for (size_t i = 0; i < 3; ++i)
+        scale[i] = file.neutral[i] / neutral[i];
+    const double keep = luminanceOf(file.toRec2020 * neutral) / luminanceOf(file.toRec2020 * file.neutral);
+    for (double &s : scale)
+        s *= keep;
+    return file.toRec2020 * diagonal(scale);
+}
+
+WhitePoint automaticWhite(const CodeValues &file, ImageView<const float> rgb)
+{
+    constexpr double kPower = 6.0, kHighest = 0.98; // share of the pixels: light sources are not surfaces
+    std::vector<float> most;
+    for (int y = 0; y < rgb.height(); ++y)
+        for (int x = 0; x < rgb.width(); ++x)
+            most.push_back(std::max({rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]}));
+    const auto at = most.begin() + ptrdiff_t(kHighest * double(most.size() - 1));
+    std::ranges::nth_element(most, at);
+    const float bound = *at;
+    Vector3 sums{};
+    for (int y = 0; y < rgb.height(); ++y)
+        for (int x = 0; x < rgb.width(); ++x) {
+            const float r = rgb.row(0, y)[x], g = rgb.row(1, y)[x], b = rgb.row(2, y)[x];
+            if (!(std::max({r, g, b}) <= bound) || bound <= 0.0f)
+                continue;
+            const float values[3] = {r, g, b};
+            for (size_t c = 0; c < 3; ++c)
+                sums[c] += std::pow(double(std::max(values[c], 0.0f)) / double(bound), kPower);
+        }
+    for (double &s : sums)
+        s = std::pow(std::max(s, 1e-30), 1.0 / kPower);
+    WhitePoint light = lightOf(file, sums);
+    light.temperature = std::clamp(light.temperature, 2500.0, 12000.0); // lamps to open shade
+    light.tint = std::clamp(light.tint, -15.0, 20.0);
+    return light;
+}
+
+} // namespace yolk

@@ -1,0 +1,244 @@
+#include "lens/fringes.h"
+
+#include "io/linear_codes.h"
+
+#include <Eigen/Dense>
+#include <opencv2/imgproc.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <vector>
+
+namespace yolk {
+namespace {
+
+constexpr double kClippedFrom = 0.97;
+
+/// A channel with its local mean taken away and its local deviation made 1, and where that means something.
+struct Edges {
+    cv::Mat values; ///< float
+    cv::Mat valid;  ///< 1 where edges stand out of the noise and nothing clips, else 0
+};
+
+Edges edgesOf(const cv::Mat &linear, const NoiseModel &noise)
+{
+    constexpr int kWindow = 9;
+    const cv::Size window(kWindow, kWindow);
+    // Made even in its noise first: an edge in the light must not outweigh one in the shade.
+    cv::Mat even;
+    cv::sqrt(cv::max(linear + noise.readVariance / noise.gain, 0.0), even);
+    even *= 2.0 / std::sqrt(noise.gain); // now noise has a deviation near 1
+    cv::Mat mean, square, deviation;
+    cv::boxFilter(even, mean, CV_32F, window);
+    cv::boxFilter(even.mul(even), square, CV_32F, window);
+    cv::sqrt(cv::max(square - mean.mul(mean), 1e-6), deviation);
+    Edges out;
+    out.values = (even - mean) / deviation;
+    cv::Mat bright;
+    cv::dilate(linear, bright, cv::getStructuringElement(cv::MORPH_RECT, window));
+    constexpr double kStandsOut = 4.0; // times the noise
+    out.valid = (deviation > kStandsOut) & (bright < kClippedFrom);
+    return out;
+}
+
+/// Radial model plus a constant shift; all in pixels of the picture at hand, r = 1 at the corners.
+using Model = Eigen::Vector4d; // scale, bend, shift x, shift y
+
+cv::Mat movedBy(const cv::Mat &channel, const Model &m)
+{
+    const double cx = channel.cols / 2.0, cy = channel.rows / 2.0, corner = cx * cx + cy * cy;
+    cv::Mat map(channel.size(), CV_32FC2);
+    for (int y = 0; y < map.rows; ++y) {
+        auto *row = map.ptr<cv::Vec2f>(y);
+        for (int x = 0; x < map.cols; ++x) {
+            const double dx = x + 0.5 - cx, dy = y + 0.5 - cy;
+            const double more = m[0] + m[1] * (dx * dx + dy * dy) / corner;
+            row[x] = {float(x + more * dx + m[2]), float(y + more * dy + m[3])};
+        }
+    }
+    cv::Mat out;
+    cv::remap(channel, out, map, cv::noArray(), cv::INTER_CUBIC, cv::BORDER_REFLECT);
+    return out;
+}
+
+/// One step of least squares: by how much the model must change so that `moved` lies on green.
+std::optional<Model> improvement(const Edges &green, const Edges &moved)
+{
+    cv::Mat gx, gy;
+    cv::Sobel(moved.values, gx, CV_32F, 1, 0, 3, 1.0 / 8.0);
+    cv::Sobel(moved.values, gy, CV_32F, 0, 1, 3, 1.0 / 8.0);
+    cv::Mat likeness;
+    cv::boxFilter(green.values.mul(moved.values), likeness, CV_32F, {9, 9});
+    const double cx = moved.values.cols / 2.0, cy = moved.values.rows / 2.0, corner = cx * cx + cy * cy;
+    Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
+    Eigen::Vector4d b = Eigen::Vector4d::Zero();
+    long long count = 0;
+    constexpr int kMargin = 8;
+    for (int y = kMargin; y < moved.values.rows - kMargin; ++y)
+        for (int x = kMargin; x < moved.values.cols - kMargin; ++x) {
+            if (!green.valid.at<uchar>(y, x) || !moved.valid.at<uchar>(y, x) || likeness.at<float>(y, x) < 0.8f)
+                continue;
+            const double u = double(gx.at<float>(y, x)), v = double(gy.at<float>(y, x));
+            const double error = double(green.values.at<float>(y, x)) - double(moved.values.at<float>(y, x));
+            const double dx = x + 0.5 - cx, dy = y + 0.5 - cy, along = u * dx + v * dy;
+            const Model row(along, along * (dx * dx + dy * dy) / corner, u, v);
+            const double weight = 1.0 / (1.0 + error * error * 16.0); // colour edges differ in more than place
+            a += weight * row * row.transpose();
+            b += weight * error * row;
+            ++count;
+        }
+    constexpr long long kFewest = 2000;
+    if (count < kFewest)
+        return std::nullopt;
+    a(1, 1) += 0.3 * a(0, 0); // edges near the corners are few: most lenses need little bend
+    return a.ldlt().solve(b);
+}
+
+std::optional<ChannelFringe> fringeOf(const cv::Mat &green, const cv::Mat &channel, const NoiseModel &noise,
+                                      ExecContext &ctx)
+{
+    const Edges still = edgesOf(green, noise);
+    Model model = Model::Zero();
+    constexpr int kRounds = 6;
+    for (int round = 0; round < kRounds; ++round) {
+        ctx.throwIfStopped();
+        const auto step = improvement(still, edgesOf(movedBy(channel, model), noise));
+        if (!step)
+            return std::nullopt;
+        model += *step;
+    }
+    constexpr double kLargest = 0.01; // of the distance from the middle; more is no lens
+    if (!model.allFinite() || std::abs(model[0]) > kLargest || std::abs(model[0] + model[1]) > kLargest)
+        return std::nullopt;
+    return ChannelFringe{model[0], model[1]};
+}
+
+constexpr int kPhases = 128;
+
+/// Catmull-Rom weights for kPhases places between two pixels.
+const std::array<std::array<float, 4>, kPhases + 1> &cubicWeights()
+{
+    static const auto table = [] {
+        std::array<std::array<float, 4>, kPhases + 1> out{};
+        for (int i = 0; i <= kPhases; ++i) {
+            const double t = double(i) / kPhases;
+            out[size_t(i)] = {float(((-0.5 * t + 1.0) * t - 0.5) * t), float((1.5 * t - 2.5) * t * t + 1.0),
+                              float(((-1.5 * t + 2.0) * t + 0.5) * t), float((0.5 * t - 0.5) * t * t)};
+        }
+        return out;
+    }();
+    return table;
+}
+
+/// One row of one channel, taken from where the lens put it. (cx, cy) is the middle of the picture in this plane's
+/// pixels, centres at +0.5.
+void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, double cx, double cy, uint16_t clipped,
+                  int y, uint16_t *out)
+{
+    const auto &weights = cubicWeights();
+    const int width = in.width(), height = in.height();
+    const double corner = cx * cx + cy * cy, dy = y + 0.5 - cy;
+    for (int x = 0; x < width; ++x) {
+        const double dx = x + 0.5 - cx, more = fringe.scale + fringe.bend * (dx * dx + dy * dy) / corner;
+        const double sx = x + more * dx, sy = y + more * dy;
+        const int fx = int(std::floor(sx)), fy = int(std::floor(sy));
+        const auto &wx = weights[size_t(std::lround((sx - fx) * kPhases))];
+        const auto &wy = weights[size_t(std::lround((sy - fy) * kPhases))];
+        const bool inside = fx >= 1 && fx + 2 < width && fy >= 1 && fy + 2 < height;
+        float sum = 0.0f;
+        uint16_t most = 0;
+        for (int j = 0; j < 4; ++j) {
+            const uint16_t *row = in.row(0, inside ? fy + j - 1 : std::clamp(fy + j - 1, 0, height - 1));
+            float line = 0.0f;
+            for (int i = 0; i < 4; ++i) {
+                const uint16_t v = row[inside ? fx + i - 1 : std::clamp(fx + i - 1, 0, width - 1)];
+                line += wx[size_t(i)] * float(v);
+                if ((i == 1 || i == 2) && (j == 1 || j == 2))
+                    most = std::max(most, v);
+            }
+            sum += wy[size_t(j)] * line;
+        }
+        out[x] = most >= clipped ? most : uint16_t(std::clamp(sum + 0.5f, 0.0f, 65535.0f));
+    }
+}
+
+} // namespace
+
+double Fringes::largestShift(int width, int height) const
+{
+    const double half = std::hypot(width, height) / 2.0;
+    double most = 0.0;
+    for (int i = 1; i <= 16; ++i)
+        most = std::max({most, std::abs(red.at(i / 16.0)) * i / 16.0, std::abs(blue.at(i / 16.0)) * i / 16.0});
+    return most * half;
+}
+
+std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const NoiseModel &noise, ExecContext &ctx)
+{
+    if (codes.planes() != 3 || codes.width() < 64 || codes.height() < 64)
+        throw ArgumentError("fringes: needs three planes of at least 64 x 64");
+    std::array<cv::Mat, 3> linear;
+    for (int c = 0; c < 3; ++c) {
+        linear[size_t(c)].create(codes.height(), codes.width(), CV_32F);
+        for (int y = 0; y < codes.height(); ++y)
+            std::transform(codes.row(c, y), codes.row(c, y) + codes.width(), linear[size_t(c)].ptr<float>(y),
+                           linearOfCode);
+    }
+    std::array<std::optional<ChannelFringe>, 2> found;
+    forEachPart(ctx, 2, [&](int i, ExecContext &own) {
+        found[size_t(i)] = fringeOf(linear[1], linear[size_t(2 * i)], noise, own);
+    });
+    if (!found[0] || !found[1])
+        return std::nullopt;
+    return Fringes{*found[0], *found[1], Fringes::Source::Picture};
+}
+
+void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext &ctx)
+{
+    const Shape shape = codes.shape();
+    const std::pair<int, const ChannelFringe *> channels[2] = {{0, &fringes.red}, {2, &fringes.blue}};
+    const uint16_t clipped = codeOfLinear(kClippedFrom);
+    Image<uint16_t> corrected(shape.width, shape.height, 2);
+    forEachBand(ctx, shape.height, [&](int y0, int y1) {
+        for (int i = 0; i < 2; ++i) {
+            const auto &[plane, fringe] = channels[i];
+            const ImageView<const uint16_t> in(codes.row(plane, 0), {shape.width, shape.height, 1},
+                                               codes.view().rowStride(), codes.view().planeStride());
+            for (int y = y0; y < y1; ++y)
+                correctedRow(in, *fringe, shape.width / 2.0, shape.height / 2.0, clipped, y, corrected.row(i, y));
+        }
+    });
+    for (int i = 0; i < 2; ++i)
+        for (int y = 0; y < shape.height; ++y)
+            std::copy_n(corrected.row(i, y), shape.width, codes.row(channels[i].first, y));
+}
+
+void correctFringes(const Mosaic &mosaic, const Fringes &fringes, ExecContext &ctx)
+{
+    const std::pair<std::array<int, 2>, const ChannelFringe *> channels[2] = {{mosaic.red, &fringes.red},
+                                                                              {mosaic.blue, &fringes.blue}};
+    const int full = mosaic.values.width(), tall = mosaic.values.height();
+    for (const auto &[cell, fringe] : channels) {
+        Image<uint16_t> plane((full - cell[0] + 1) / 2, (tall - cell[1] + 1) / 2, 1);
+        forEachBand(ctx, plane.height(), [&](int y0, int y1) {
+            for (int y = y0; y < y1; ++y)
+                for (int x = 0; x < plane.width(); ++x)
+                    plane.row(0, y)[x] = mosaic.values.row(0, 2 * y + cell[1])[2 * x + cell[0]];
+        });
+        // The middle of the picture, seen from samples two pixels apart.
+        const double cx = (full / 2.0 - cell[0] - 0.5) / 2.0 + 0.5, cy = (tall / 2.0 - cell[1] - 0.5) / 2.0 + 0.5;
+        const uint16_t clipped = uint16_t(kClippedFrom * mosaic.clipped);
+        ExecContext moving = ctx.child({});
+        forEachBand(moving, plane.height(), [&](int y0, int y1) {
+            std::vector<uint16_t> row(size_t(plane.width()));
+            for (int y = y0; y < y1; ++y) {
+                correctedRow(plane.view(), *fringe, cx, cy, clipped, y, row.data());
+                for (int x = 0; x < plane.width(); ++x)
+                    mosaic.values.row(0, 2 * y + cell[1])[2 * x + cell[0]] = row[size_t(x)];
+            }
+        });
+    }
+}
+
+} // namespace yolk
