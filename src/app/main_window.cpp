@@ -2,15 +2,18 @@
 
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
+#include "canvas/frame_caption.h"
 #include "canvas/message_strip.h"
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
+#include "sets/sets_view.h"
 #include "status_line.h"
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/merge_panel.h"
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"
+#include "steps/white_group.h"
 #include "theme/theme.h"
 
 #include <QActionGroup>
@@ -24,6 +27,7 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPushButton>
 #include <QSettings>
 #include <QStackedWidget>
 #include <QVBoxLayout>
@@ -48,7 +52,7 @@ const QStringList &pictureSuffixes()
 {
     static const QStringList suffixes =
         QStringLiteral(
-            "jpg jpeg tif tiff png dng 3fr arw cr2 cr3 dcr erf iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
+            "jpg jpeg tif tiff png exr hdr pic dng 3fr arw cr2 cr3 dcr erf iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
             "sr2 srf srw x3f")
             .split(QLatin1Char(' '));
     return suffixes;
@@ -80,12 +84,15 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
     canvas_ = new Canvas(document_, this);
     empty_ = new EmptyState(demoSets(), canvas_);
-    (new QGridLayout(canvas_))->addWidget(empty_, 0, 0, Qt::AlignCenter);
+    caption_ = new FrameCaption(document_, canvas_);
+    auto *over = new QGridLayout(canvas_);
+    over->addWidget(empty_, 0, 0, Qt::AlignCenter);
+    over->addWidget(caption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     messages_ = new MessageStrip(this);
     scale_ = new LightScale(document_, this);
     status_ = new StatusLine(document_, this);
 
-    auto *frames = new FramesPanel(document_, this);
+    framesPanel_ = new FramesPanel(document_, this);
     auto *merge = new MergePanel(document_, this);
     tonePanel_ = new TonePanel(document_, this);
     auto *exporting = new ExportPanel(document_, this);
@@ -94,7 +101,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(frames), static_cast<QWidget *>(merge),
+    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(merge),
                            static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->setVisible(false);
@@ -106,7 +113,12 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(0);
     left->addWidget(messages_);
-    left->addWidget(canvas_, 1);
+    middle_ = new QStackedWidget(this);
+    collection_ = new Collection(this);
+    sets_ = new SetsView(collection_, this);
+    middle_->addWidget(canvas_);
+    middle_->addWidget(sets_);
+    left->addWidget(middle_, 1);
     auto *middle = new QHBoxLayout;
     middle->setSpacing(0);
     middle->addWidget(column_, 1);
@@ -125,10 +137,29 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
     connect(empty_, &EmptyState::demoAsked, this, &MainWindow::open);
-    connect(frames, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
+    connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(merge, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
     connect(exporting, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
+    connect(sets_, &SetsView::openAsked, this, &MainWindow::openSet);
+    connect(collection_, &Collection::loaded, this, [this] {
+        workedOn_.clear();
+        openSet_ = -1;
+        refreshMessages();
+        if (collection_->sets().size() == 1)
+            openSet(0);
+        else
+            showSets(true);
+        refreshCommands();
+    });
+    connect(collection_, &Collection::changed, this, [this] { // indices are others now
+        workedOn_.clear();
+        openSet_ = -1;
+        refreshCommands();
+    });
+    connect(framesPanel_, &FramesPanel::pickAsked, canvas_, &Canvas::setPicking);
+    connect(canvas_, &Canvas::pickingChanged, framesPanel_->white()->pick(), &QPushButton::setChecked);
+    connect(canvas_, &Canvas::picked, document_, &Document::pickWhite);
     connect(canvas_, &Canvas::zoomChanged, this, [this] { status_->setZoom(canvas_->zoom(), canvas_->isFitted()); });
     connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
         const std::optional<Probe> probe = position ? document_->probe(*position) : std::nullopt;
@@ -139,7 +170,12 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         panels_->setVisible(true);
         empty_->hide();
         setWindowTitle(tr("%1 — Yolk").arg(document_->title()));
+        const auto &frames = document_->bracket().frames;
+        if (frames[document_->bracket().reference].frame->isRadiance())
+            goTo(Step::Tone); // nothing is left to merge
     });
+    connect(document_, &Document::bracketChanged, this,
+            [this] { setWindowTitle(tr("%1 — Yolk").arg(document_->title())); });
     connect(document_, &Document::recipeChanged, this, [this] {
         refreshCommands();
         refreshMarks();
@@ -151,6 +187,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     });
     connect(messages_, &MessageStrip::dismissed, this, [this] {
         failure_.clear();
+        collection_->dismissProblems();
         document_->dismissProblems();
     });
     connect(document_, &Document::kept, this, [this](const QString &path, const QString &remark) {
@@ -187,6 +224,14 @@ void MainWindow::makeMenus()
                [this] { open(askForFrames()); });
     needSet_ << addCommand(file, tr("&Add frames…"), QKeySequence(tr("Ctrl+Shift+O")), tr("Adds frames to this set."),
                            [this] { add(askForFrames()); });
+    file->addSeparator();
+    showSets_ = addCommand(file, tr("&Sets"), QKeySequence(tr("Ctrl+G")), tr("Shows the sets of the opened folder."),
+                           [this] { showSets(middle_->currentIndex() == 0); });
+    nextSet_ = addCommand(file, tr("&Next set"), QKeySequence(tr("Ctrl+PgDown")), tr("Opens the set behind this one."),
+                          [this] { openSet(openSet_ + 1); });
+    previousSet_ = addCommand(file, tr("&Previous set"), QKeySequence(tr("Ctrl+PgUp")),
+                              tr("Opens the set before this one."), [this] { openSet(openSet_ - 1); });
+    file->addSeparator();
     QMenu *demo = file->addMenu(tr("&Demo sets"));
     const QStringList keys = {QStringLiteral("Ctrl+D"), QStringLiteral("Ctrl+Shift+D"), QStringLiteral("Ctrl+Alt+D")};
     for (const DemoSet &set : demoSets())
@@ -202,13 +247,26 @@ void MainWindow::makeMenus()
     addCommand(file, tr("&Quit"), QKeySequence(tr("Ctrl+Q")), tr("Closes Yolk."), [this] { close(); });
 
     QMenu *edit = menuBar()->addMenu(tr("&Edit"));
-    undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."),
-                       [this] { document_->undo(); });
+    undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."), [this] {
+        if (middle_->currentIndex() == 1)
+            collection_->undo();
+        else
+            document_->undo();
+    });
     redo_ = addCommand(edit, tr("&Redo"), QKeySequence(tr("Ctrl+Shift+Z")), tr("Does it again."),
                        [this] { document_->redo(); });
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")),
                            tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
+    edit->addSeparator();
+    needSet_ << addCommand(edit, tr("&Pick something neutral"), QKeySequence(tr("W")),
+                           tr("The colour of the place that is clicked next becomes neutral."), [this] {
+                               goTo(Step::Frames);
+                               canvas_->setPicking(!canvas_->isPicking());
+                           });
+    needSet_ << addCommand(edit, tr("&Leave out what adds little"), QKeySequence(tr("Ctrl+Shift+L")),
+                           tr("Leaves out the frames without which the set holds as much."),
+                           [this] { document_->leaveOutDispensable(); });
 
     QMenu *view = menuBar()->addMenu(tr("&View"));
     needSet_ << addCommand(view, tr("&Fit"), QKeySequence(tr("Ctrl+0")), tr("The whole picture."),
@@ -218,6 +276,16 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(view, tr("Zoom &in"), QKeySequence::ZoomIn, tr("Larger."), [this] { canvas_->zoomIn(); });
     needSet_ << addCommand(view, tr("Zoom &out"), QKeySequence::ZoomOut, tr("Smaller."),
                            [this] { canvas_->zoomOut(); });
+    view->addSeparator();
+    needSet_ << addCommand(view, tr("&Brighter frame"), QKeySequence(Qt::Key_PageDown),
+                           tr("Shows a single frame, then the next brighter one."), [this] { document_->stepLook(+1); });
+    needSet_ << addCommand(view, tr("&Darker frame"), QKeySequence(Qt::Key_PageUp),
+                           tr("Shows a single frame, then the next darker one."), [this] { document_->stepLook(-1); });
+    needSet_ << addCommand(view, tr("The &merge"), QKeySequence(Qt::Key_Escape), tr("Shows the merged picture again."),
+                           [this] {
+                               canvas_->setPicking(false);
+                               document_->lookAt(std::nullopt);
+                           });
     view->addSeparator();
     QAction *scale =
         addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
@@ -274,23 +342,67 @@ void MainWindow::makeThemeMenu(QMenu *menu)
     }
 }
 
+bool MainWindow::sortsIntoSets(const QStringList &paths, const QStringList &files)
+{
+    constexpr qsizetype kLargestBracket = 9;
+    const bool folder = std::ranges::any_of(paths, [](const QString &path) { return QFileInfo(path).isDir(); });
+    if (files.size() < 2 || (!folder && files.size() <= kLargestBracket))
+        return false;
+    collection_->load(files);
+    return true;
+}
+
 void MainWindow::open(const QStringList &paths)
 {
-    if (const QStringList files = picturesOrComplaint(paths); !files.isEmpty())
-        document_->open(files);
+    const QStringList files = picturesOrComplaint(paths);
+    if (files.isEmpty() || sortsIntoSets(paths, files))
+        return;
+    openSet_ = -1;
+    showSets(false);
+    document_->open(files);
 }
 
 void MainWindow::add(const QStringList &paths)
 {
-    if (const QStringList files = picturesOrComplaint(paths); !files.isEmpty())
-        document_->addFrames(files);
+    const QStringList files = picturesOrComplaint(paths);
+    if (files.isEmpty() || sortsIntoSets(paths, files))
+        return;
+    showSets(false);
+    document_->addFrames(files);
+}
+
+void MainWindow::openSet(int index)
+{
+    if (index < 0 || index >= int(collection_->sets().size()))
+        return;
+    showSets(false);
+    if (index == openSet_)
+        return;
+    if (openSet_ >= 0 && document_->isOpen())
+        workedOn_.insert(openSet_, document_->recipe());
+    openSet_ = index;
+    sets_->setCurrent(index);
+    const auto before = workedOn_.constFind(index);
+    document_->open(collection_->sets()[index],
+                    before == workedOn_.constEnd() ? std::nullopt : std::optional<Recipe>(before.value()));
+    refreshCommands();
+}
+
+void MainWindow::showSets(bool on)
+{
+    middle_->setCurrentIndex(on ? 1 : 0);
+    if (on)
+        sets_->setFocus();
+    else
+        canvas_->setFocus();
+    refreshCommands();
 }
 
 QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 {
     const QStringList files = picturesIn(paths);
     if (files.isEmpty() && !paths.isEmpty()) {
-        failure_ = tr("%1 holds no pictures that can be opened (raw, DNG, TIFF, JPEG, PNG).")
+        failure_ = tr("%1 holds no pictures that can be opened (raw, DNG, TIFF, JPEG, PNG, EXR, HDR).")
                        .arg(QDir(paths.front()).dirName());
         refreshMessages();
     }
@@ -343,18 +455,26 @@ void MainWindow::askAndSaveRadiance()
 
 void MainWindow::refreshCommands()
 {
-    undo_->setEnabled(document_->canUndo());
+    const bool inSets = middle_->currentIndex() == 1;
+    undo_->setEnabled(inSets ? collection_->canUndo() : document_->canUndo());
     redo_->setEnabled(document_->canRedo());
-    undo_->setText(document_->canUndo() ? tr("&Undo %1").arg(document_->undoName()) : tr("&Undo"));
+    undo_->setText(inSets ? tr("&Undo the move") : document_->canUndo() ? tr("&Undo %1").arg(document_->undoName()) : tr("&Undo"));
     redo_->setText(document_->canRedo() ? tr("&Redo %1").arg(document_->redoName()) : tr("&Redo"));
     for (QAction *action : needSet_)
         action->setEnabled(document_->isOpen());
+    const int sets = int(collection_->sets().size());
+    showSets_->setEnabled(sets > 1);
+    nextSet_->setEnabled(sets > 1 && openSet_ + 1 < sets);
+    previousSet_->setEnabled(sets > 1 && openSet_ > 0);
 }
 
 void MainWindow::refreshMarks()
 {
     const Recipe &recipe = document_->recipe();
-    path_->tab(int(Step::Frames))->setMarked(!recipe.frames.excluded.empty());
+    path_->tab(int(Step::Frames))
+        ->setMarked(!recipe.frames.excluded.empty() || !recipe.frames.removed.empty() ||
+                    !recipe.frames.exposure.empty() || recipe.prepare != PrepareSettings() ||
+                    recipe.white.mode != WhiteMode::AsShot);
     path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty());
     path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());
     path_->tab(int(Step::Export))->setMarked(recipe.output != ExportSettings());
@@ -362,7 +482,7 @@ void MainWindow::refreshMarks()
 
 void MainWindow::refreshMessages()
 {
-    QStringList lines = document_->problems();
+    QStringList lines = document_->problems() + collection_->problems();
     if (!failure_.isEmpty())
         lines.prepend(failure_);
     messages_->setLines(lines);

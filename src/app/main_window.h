@@ -12,8 +12,12 @@ namespace yolk::app {
 
 class Canvas;
 class EmptyState;
+class FrameCaption;
+class FramesPanel;
 class LightScale;
 class MessageStrip;
+class Collection;
+class SetsView;
 class StatusLine;
 class StepPath;
 class TonePanel;
@@ -28,11 +32,16 @@ public:
     Document *document() const { return document_; }
     Canvas *canvas() const { return canvas_; }
     LightScale *lightScale() const { return scale_; }
+    FramesPanel *framesPanel() const { return framesPanel_; }
+    FrameCaption *caption() const { return caption_; }
     TonePanel *tonePanel() const { return tonePanel_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
     void open(const QStringList &paths); ///< files or folders, as a set of its own
     void add(const QStringList &paths);  ///< to the open set, or as a new one when nothing is open
+    Collection *collection() const { return collection_; }
+    SetsView *setsView() const { return sets_; }
+    void openSet(int index); ///< of the collection; what was done to it before is there again
     void goTo(Step step);
 
 protected:
@@ -46,6 +55,9 @@ private:
     void makeThemeMenu(QMenu *view);
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
+    void showSets(bool on);
+    /// A folder, or more files than a bracket has: sorted into sets first. Returns whether it is so.
+    bool sortsIntoSets(const QStringList &paths, const QStringList &files);
     QStringList askForFrames();
     /// The pictures among files and in folders; when there are none, a message says so.
     QStringList picturesOrComplaint(const QStringList &paths);
@@ -61,13 +73,21 @@ private:
     StepPath *path_;
     Canvas *canvas_;
     EmptyState *empty_;
+    FrameCaption *caption_;
     MessageStrip *messages_;
     QWidget *column_;
+    QStackedWidget *middle_; // canvas or sets
+    Collection *collection_;
+    SetsView *sets_;
+    QHash<int, Recipe> workedOn_; // settings of the sets that were open before, by their index
+    int openSet_ = -1;
     QStackedWidget *panels_;
+    FramesPanel *framesPanel_;
     TonePanel *tonePanel_;
     LightScale *scale_;
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;
+    QAction *showSets_ = nullptr, *nextSet_ = nullptr, *previousSet_ = nullptr;
     QList<QAction *> needSet_;
     QString failure_;
 };

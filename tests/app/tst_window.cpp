@@ -5,6 +5,7 @@
 #include "main_window.h"
 #include "render/output.h"
 #include "status_line.h"
+#include "steps/frame_row.h"
 #include "steps/frames_panel.h"
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"

@@ -123,7 +123,7 @@ std::vector<Fault> writeFaults(const QString &folder)
     const auto put = [&](const QString &name, const QByteArray &bytes, const QString &refusal) {
         writeBytes(at(name), bytes);
         // What says that it is radiance is not even read beside frames.
-        const bool whole = name == "truncated.exr";
+        const bool whole = name == "truncated.exr" || name == "truncated.hdr";
         out.push_back({name, refusal, whole ? QString("is merged already") : refusal});
     };
     for (const char *suffix : {"jpg", "tif", "png", "dng", "exr", "hdr"}) {

@@ -39,6 +39,18 @@ void Canvas::setSurround(const QColor &colour)
     update();
 }
 
+void Canvas::setPicking(bool picking)
+{
+    if (picking == picking_)
+        return;
+    picking_ = picking;
+    if (picking)
+        setCursor(Qt::CrossCursor);
+    else
+        unsetCursor();
+    Q_EMIT pickingChanged(picking);
+}
+
 void Canvas::newSet()
 {
     pictureSize_ = document_->pictureSize();
@@ -190,6 +202,13 @@ void Canvas::mousePressEvent(QMouseEvent *event)
 {
     if (event->button() != Qt::LeftButton && event->button() != Qt::MiddleButton)
         return;
+    if (picking_ && event->button() == Qt::LeftButton) {
+        const QPointF at = pictureAt(event->position());
+        setPicking(false);
+        if (QRectF(QPointF(), QSizeF(pictureSize_)).contains(at))
+            Q_EMIT picked(at);
+        return;
+    }
     grab_ = event->position();
     setCursor(Qt::ClosedHandCursor);
 }
@@ -208,7 +227,10 @@ void Canvas::mouseMoveEvent(QMouseEvent *event)
 void Canvas::mouseReleaseEvent(QMouseEvent *)
 {
     grab_.reset();
-    unsetCursor();
+    if (picking_)
+        setCursor(Qt::CrossCursor);
+    else
+        unsetCursor();
 }
 
 void Canvas::leaveEvent(QEvent *)

@@ -15,6 +15,9 @@ public:
     explicit Canvas(Document *document, QWidget *parent = nullptr);
 
     void setSurround(const QColor &colour);
+    /// The next click names a place instead of dragging the picture.
+    void setPicking(bool picking);
+    bool isPicking() const { return picking_; }
     double zoom() const { return zoom_; } ///< device pixels per picture pixel
     bool isFitted() const { return fitted_; }
     const ViewPicture &picture() const { return picture_; }
@@ -29,6 +32,8 @@ public Q_SLOTS:
 
 Q_SIGNALS:
     void zoomChanged();
+    void picked(const QPointF &picturePosition);
+    void pickingChanged(bool picking);
     void pointed(std::optional<QPointF> picturePosition); ///< empty when the pointer is off the picture
 
 protected:
@@ -59,7 +64,7 @@ private:
     ViewPicture overview_; ///< the newest of the whole picture, for where the other does not reach
     double zoom_ = 1.0;
     QPointF centre_; ///< the picture position in the middle of the canvas
-    bool fitted_ = true;
+    bool fitted_ = true, picking_ = false;
     std::optional<QPointF> grab_; ///< last position of a drag
 };
 

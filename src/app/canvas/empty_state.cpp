@@ -58,7 +58,8 @@ void EmptyState::setReading(const QString &what)
     heading_->setText(waiting ? tr("Drop the frames of one scene here") : what + QStringLiteral("…"));
     words_->setText(
         waiting ? tr("Two frames or more, taken at different exposures: raw, DNG, TIFF, JPEG or PNG. They are sorted, "
-                     "merged and shown at once; the files themselves are never changed.")
+                     "merged and shown at once; the files themselves are never changed. A folder of many sets is "
+                     "split into them.")
                 : tr("The first picture comes in a moment."));
     open_->setVisible(waiting);
     sets_->setVisible(waiting && sets_->findChild<QPushButton *>());

@@ -15,14 +15,13 @@ namespace {
 constexpr size_t kCacheBytes = size_t(4) << 30;
 constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
 
-/// "<path>: reason" becomes "name: reason": the folder is known, the line is short.
-QString shortened(const InputError &error)
+} // namespace
+
+QString inputErrorText(const InputError &error)
 {
     const QString text = QString::fromStdString(error.what()), path = QString::fromStdString(error.file());
     return text.startsWith(path) ? QFileInfo(path).fileName() + text.mid(path.size()) : text;
 }
-
-} // namespace
 
 QString countedFrames(qsizetype count)
 {
@@ -33,7 +32,7 @@ Document::Document(QObject *parent)
     : QObject(parent), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
       mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
       thumbnailLane_(Lane::Policy::CancelRunning, this),
-      histogramLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
+      histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
 {
     for (Lane *lane : lanes_)
         connect(lane, &Lane::changed, this, &Document::jobsChanged);
@@ -41,20 +40,21 @@ Document::Document(QObject *parent)
 
 Document::~Document() = default;
 
-void Document::open(const QStringList &paths)
+void Document::open(const QStringList &paths, std::optional<Recipe> settings)
 {
-    load(paths, {}, std::nullopt);
+    load(paths, {}, std::nullopt, std::move(settings));
 }
 
 void Document::addFrames(const QStringList &paths)
 {
     if (isOpen())
-        load(paths, sources_.frames, measured_);
+        load(paths, sources_.frames, measured_, std::nullopt);
     else
         open(paths);
 }
 
-void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured)
+void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
+                    std::optional<Recipe> before)
 {
     paths.removeDuplicates();
     const Recipe settings = keptMeasured ? recipe() : Recipe();
@@ -67,7 +67,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
             try {
                 loaded[size_t(i)] = loadFrame(QFile::encodeName(paths[i]).toStdString());
             } catch (const InputError &e) {
-                errors[size_t(i)] = shortened(e);
+                errors[size_t(i)] = inputErrorText(e);
             }
         });
         out.sources = {kept, std::make_shared<StageCache>(kCacheBytes)};
@@ -89,7 +89,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
                     std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
                 if (damaged == 0)
                     throw;
-                out.problems << tr("%1. It was left out.").arg(shortened(e));
+                out.problems << tr("%1. It was left out.").arg(inputErrorText(e));
             }
         }
         if (twice.size() == 1)
@@ -105,21 +105,21 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
         return out;
     };
     openLane_.start<Opened>(tr("Reading %1").arg(countedFrames(paths.size())), work,
-                            [this, keep = keptMeasured.has_value()](Outcome<Opened> outcome) {
+                            [this, keep = keptMeasured.has_value(), before](Outcome<Opened> outcome) {
                                 if (outcome.result)
-                                    adopt(std::move(*outcome.result), keep);
+                                    adopt(std::move(*outcome.result), keep, before);
                                 else if (!outcome.cancelled)
                                     Q_EMIT failed(outcome.error);
                             });
 }
 
-void Document::adopt(Opened opened, bool keepSettings)
+void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> before)
 {
     problems_ = opened.problems;
     if (opened.measured) {
         viewLane_.discard();
         mergeLane_.discard();
-        const size_t before = sources_.frames.size();
+        const size_t known = sources_.frames.size();
         sources_ = std::move(opened.sources);
         measured_ = std::move(opened.measured);
         automatic_ = automaticTone(measured_->tone);
@@ -127,14 +127,14 @@ void Document::adopt(Opened opened, bool keepSettings)
         if (!keepSettings) {
             Recipe start;
             start.tone = automatic_;
-            history_ = History(start);
+            history_ = History(before ? *before : start);
             thumbnails_.clear();
             lookedAt_.clear();
-        } else if (before < sources_.frames.size()) {
+        } else if (known < sources_.frames.size()) {
             // Adding is an edit: all states before it are without the new frames.
             Recipe with = recipe();
             std::set<std::string> added;
-            for (size_t i = before; i < sources_.frames.size(); ++i)
+            for (size_t i = known; i < sources_.frames.size(); ++i)
                 added.insert(sources_.frames[i]->id);
             history_.amendAll([&](Recipe &state) { state.frames.removed.insert(added.begin(), added.end()); });
             history_.push(std::move(with), tr("add %1").arg(countedFrames(qsizetype(added.size()))).toStdString());
@@ -183,7 +183,7 @@ QString Document::title() const
     if (!isOpen())
         return {};
     const QString folderName = QFileInfo(folder()).fileName();
-    return tr("%1, %2").arg(folderName, countedFrames(qsizetype(sources_.frames.size())));
+    return tr("%1, %2").arg(folderName, countedFrames(qsizetype(bracket_->frames.size())));
 }
 
 QString Document::folder() const
@@ -335,31 +335,39 @@ WhitePoint Document::white() const
 
 void Document::pickWhite(const QPointF &position)
 {
-    if (!merged_ || !QRectF(QPointF(), QSizeF(pictureSize())).contains(position))
+    if (!isOpen())
         return;
-    // The mean of a few pixels round the place: one alone is noise.
-    const Merged &pixels = merged_->pixels;
-    constexpr int kRadius = 4;
-    const int reach = std::max(1, kRadius / merged_->reduction);
-    const int cx = int(position.x() / merged_->reduction), cy = int(position.y() / merged_->reduction);
-    Vector3 sum{};
-    bool clipped = false;
-    for (int y = std::max(0, cy - reach); y <= std::min(pixels.radiance.height() - 1, cy + reach); ++y)
-        for (int x = std::max(0, cx - reach); x <= std::min(pixels.radiance.width() - 1, cx + reach); ++x) {
-            clipped = clipped || pixels.clipped.row(0, y)[x] != 0;
-            for (int c = 0; c < 3; ++c)
-                sum[size_t(c)] += double(pixels.radiance.row(c, y)[x]);
-        }
-    try {
-        if (clipped)
-            throw ArgumentError(tr("Every frame clips at this place: pick one that is less bright.").toStdString());
-        const WhitePoint light = lightOf(merged_->colour, sum);
+    std::optional<size_t> frame;
+    if (const auto at = lookedAt())
+        frame = size_t(bracket_->frames[*at].given) - 1;
+    auto work = [sources = sources_, measured = *measured_, settings = recipe(), frame, position](ExecContext &ctx) {
+        return pickLight(sources, measured, settings, frame, position.x(), position.y(), ctx);
+    };
+    const CodeValues colour = bracket_->frames[bracket_->reference].frame->codeValues;
+    pickLane_.start<PickedLight>({}, work, [this, colour](Outcome<PickedLight> outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT failed(outcome.error);
+        if (!outcome.result)
+            return;
+        if (outcome.result->clipped)
+            return Q_EMIT failed(tr("This place is clipped: pick one that is less bright."));
+        if (std::ranges::any_of(outcome.result->rgb, [](double v) { return v <= 0.0; }))
+            return Q_EMIT failed(tr("This place is too dark to show the colour of the light: pick a brighter one."));
+        const WhitePoint light = lightOf(colour, outcome.result->rgb);
         Recipe next = recipe();
         next.white = {WhiteMode::Own, light.temperature, light.tint};
         setRecipe(next, tr("white balance"));
-    } catch (const ArgumentError &e) {
-        Q_EMIT failed(QString::fromStdString(e.what()));
-    }
+    });
+}
+
+void Document::stepLook(int direction)
+{
+    if (!isOpen())
+        return;
+    const auto now = lookedAt();
+    const ptrdiff_t last = ptrdiff_t(bracket_->frames.size()) - 1;
+    const ptrdiff_t from = now ? ptrdiff_t(*now) + direction : ptrdiff_t(bracket_->reference);
+    lookAt(size_t(std::clamp<ptrdiff_t>(from, 0, last)));
 }
 
 void Document::lookAt(std::optional<size_t> index)

@@ -23,6 +23,9 @@ namespace yolk::app {
 /// "1 frame", "5 frames".
 QString countedFrames(qsizetype count);
 
+/// "<path>: reason" as "name: reason": the folder is known, the line is short.
+QString inputErrorText(const InputError &error);
+
 /// What the canvas wants to see: a part of the picture, in full-resolution pixels, at a size in device pixels.
 struct ViewRequest {
     QRectF region;
@@ -52,8 +55,9 @@ public:
     ~Document() override;
 
     // ---- opening
-    /// Opens a set of its own. Files that cannot be used are left out and named in problems().
-    void open(const QStringList &paths);
+    /// Opens a set of its own, with `settings` where it was worked on before. Files that cannot be used are left out
+    /// and named in problems().
+    void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt);
     /// Adds frames to the set that is open; settings, scale and tone start stay. Can be undone.
     void addFrames(const QStringList &paths);
     bool isOpen() const { return measured_.has_value(); }
@@ -104,6 +108,7 @@ public:
     /// Shows a frame as its file shows it in place of the merge; empty: the merge again.
     void lookAt(std::optional<size_t> index);
     std::optional<size_t> lookedAt() const; ///< index in bracket()
+    void stepLook(int direction);           ///< to the next brighter (+1) or darker frame; from the merge to the reference
     void requestView(const ViewRequest &request);
     std::optional<Probe> probe(const QPointF &picturePosition) const;
     void exportPicture(const QString &path);
@@ -132,8 +137,9 @@ private:
         std::optional<Measured> measured;
         QStringList problems;
     };
-    void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured);
-    void adopt(Opened opened, bool keepSettings);
+    void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
+              std::optional<Recipe> before);
+    void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
     void arrange();
     using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
     void writeFile(const QString &title, const QString &path, const WriteFile &write);
@@ -160,7 +166,7 @@ private:
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;
-    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_, histogramLane_;
+    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_, histogramLane_, pickLane_;
     std::array<Lane *, 4> lanes_;
 };
 

@@ -18,7 +18,7 @@ namespace yolk::app {
 namespace {
 
 constexpr double kLeft = 172.0, kRight = 16.0, kTop = 8.0, kAxisHeight = 22.0;
-constexpr double kBarsHeight = 52.0; // all frames together
+constexpr double kLeastBarsHeight = 52.0, kMostBarsHeight = 66.0, kBarPitch = 7.3; // all frames together; one labelled
 constexpr double kEggHeight = 16.0, kReach = 13.0;
 const double kClipEv = -std::log2(0.18); // the clipping of a frame of 0 EV stands this far over middle grey
 
@@ -59,6 +59,7 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     connect(document, &Document::setChanged, this, [this] { probe_.reset(); });
     connect(document, &Document::bracketChanged, this, &LightScale::findRange);
     connect(document, &Document::recipeChanged, this, refresh);
+    connect(document, &Document::lookChanged, this, refresh);
     connect(document, &Document::histogramChanged, this, refresh);
     connect(document, &Document::mergedChanged, this, refresh);
     connect(document, &Document::thumbnailsChanged, this, refresh);
@@ -71,12 +72,22 @@ void LightScale::setProbe(const std::optional<Probe> &probe)
     update();
 }
 
+double LightScale::headEv(const BracketFrame &f) const
+{
+    return f.frame->isRadiance() ? document_->measured().tone.peakEv : clipEv(f);
+}
+
+double LightScale::floorEv(const BracketFrame &f, double snr) const
+{
+    return f.frame->isRadiance() ? document_->measured().tone.lowEv : evOfSnr(f, snr);
+}
+
 void LightScale::findRange()
 {
     double first = 0.0, last = 0.0;
     for (const BracketFrame *f : document_->bracket().used()) {
-        first = std::min(first, evOfSnr(*f, 1.0));
-        last = std::max(last, clipEv(*f));
+        first = std::min(first, floorEv(*f, 1.0));
+        last = std::max(last, headEv(*f));
     }
     // All handles have room, and a stop shows what lies beyond the frames at either end.
     firstEv_ = std::floor(std::min(first, document_->zonePositions().front())) - 1.0;
@@ -91,7 +102,7 @@ QRectF LightScale::plot() const
 QRectF LightScale::curveArea() const
 {
     const QRectF p = plot();
-    return QRectF(p.left(), p.top() + kBarsHeight + 6, p.width(), p.height() - kBarsHeight - 6);
+    return QRectF(p.left(), p.top() + barsHeight() + 6, p.width(), p.height() - barsHeight() - 6);
 }
 
 double LightScale::xOfEv(double ev) const
@@ -110,6 +121,12 @@ QPointF LightScale::handlePosition(int zone) const
 {
     const double ev = document_->zonePositions()[size_t(zone)];
     return {xOfEv(ev), yOfLightness(document_->lightnessAt(ev))};
+}
+
+QPointF LightScale::barPosition(int frame) const
+{
+    const BracketFrame &f = document_->bracket().frames[size_t(frame)];
+    return {xOfEv(headEv(f)) - 10.0, plot().top() + barPitch() * (frame + 0.5)};
 }
 
 int LightScale::handleNear(const QPointF &position) const
@@ -131,13 +148,31 @@ QString LightScale::sentence() const
 {
     if (!document_->isOpen())
         return tr("Frames, scene and tone on one axis in stops of light.");
-    const Bracket &bracket = document_->bracket();
-    const auto used = bracket.used();
-    const double lost = used.front()->measured.clippedShare + used.back()->measured.darkShare;
-    const QString frames = used.size() == 1 ? tr("One frame holds") : tr("%1 frames hold").arg(used.size());
-    if (lost <= 0.0)
-        return tr("%1 the whole picture").arg(frames);
-    return tr("%1 all but %2 of the picture").arg(frames, percentText(lost));
+    if (document_->measured().light.empty())
+        return tr("Merged radiance: the bar spans what it holds.");
+    QString words = QString::fromStdString(coverageSentence(document_->bracket(), document_->coverage()));
+    words[0] = words[0].toUpper();
+    return words;
+}
+
+double LightScale::barsHeight() const
+{
+    const double frames = document_->isOpen() ? double(document_->bracket().frames.size()) : 0.0;
+    return std::clamp(frames * kBarPitch, kLeastBarsHeight, kMostBarsHeight);
+}
+
+double LightScale::barPitch() const
+{
+    return std::min(10.4, barsHeight() / double(document_->bracket().frames.size()));
+}
+
+int LightScale::barAt(const QPointF &position) const
+{
+    if (!document_->isOpen() || position.x() < kLeft)
+        return -1;
+    const int bar = int(std::floor((position.y() - plot().top()) / barPitch()));
+    const auto &frames = document_->bracket().frames;
+    return bar >= 0 && bar < int(frames.size()) && frames[size_t(bar)].usable ? bar : -1;
 }
 
 void LightScale::paintEvent(QPaintEvent *)
@@ -171,13 +206,7 @@ void LightScale::paintWords(QPainter &painter) const
     painter.setFont(small);
     painter.setPen(tokens().secondary);
     const QRectF room(16, kTop + 22, kLeft - 36, height() - kTop - 26);
-    QString words = sentence();
-    if (document_->isOpen() && !document_->bracket().notices.empty()) {
-        QString notice = QString::fromStdString(document_->bracket().notices.front());
-        notice[0] = notice[0].toUpper();
-        words += QStringLiteral("\n") + notice;
-    }
-    painter.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, words);
+    painter.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, sentence());
 }
 
 void LightScale::paintAxis(QPainter &painter) const
@@ -207,8 +236,8 @@ void LightScale::paintLimits(QPainter &painter) const
 {
     double noise = 1e9, clip = -1e9;
     for (const BracketFrame *f : document_->bracket().used()) {
-        noise = std::min(noise, evOfSnr(*f, 1.0));
-        clip = std::max(clip, clipEv(*f));
+        noise = std::min(noise, floorEv(*f, 1.0));
+        clip = std::max(clip, headEv(*f));
     }
     const QRectF area = curveArea();
     painter.save();
@@ -252,23 +281,24 @@ void LightScale::paintHistogram(QPainter &painter) const
 void LightScale::paintBars(QPainter &painter) const
 {
     const auto &frames = document_->bracket().frames;
-    const double pitch = std::min(10.4, kBarsHeight / double(frames.size()));
-    const bool labelled = pitch >= 7.0; // up to seven frames
+    const double pitch = barPitch();
+    const bool labelled = pitch >= 7.0; // up to nine frames
     QFont small = font();
     small.setPixelSize(pitch >= 9.0 ? 11 : 10);
     painter.setFont(small);
     for (size_t i = 0; i < frames.size(); ++i) {
         const BracketFrame &f = frames[i];
         const double y = plot().top() + pitch * (double(i) + 0.5);
-        const double thickness = std::min(4.0, pitch * 0.5);
-        const double dark = std::max(plot().left(), xOfEv(evOfSnr(f, 1.0))), clean = xOfEv(evOfSnr(f, 10.0));
+        const bool hovered = int(i) == hoveredBar_, looked = document_->lookedAt() == i;
+        const double thickness = std::min(4.0, pitch * 0.5) + (hovered || looked ? 1.5 : 0.0);
+        const double dark = std::max(plot().left(), xOfEv(floorEv(f, 1.0))), clean = xOfEv(floorEv(f, 10.0));
         if (!f.usable)
             continue;
         const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
         const QString words = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
         // Thumbnail and words stay within the window.
         const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
-        const double head = std::min(xOfEv(clipEv(f)), double(width()) - 6 - room);
+        const double head = std::min(xOfEv(headEv(f)), double(width()) - 6 - room);
         QColor solid = tokens().bars, faint = tokens().bars;
         faint.setAlphaF(0.06f);
         if (!f.used)
@@ -375,9 +405,14 @@ void LightScale::paintProbe(QPainter &painter) const
 
 void LightScale::mousePressEvent(QMouseEvent *event)
 {
-    const int zone = handleNear(event->position());
-    if (event->button() != Qt::LeftButton || zone < 0)
+    if (event->button() != Qt::LeftButton)
         return;
+    const int zone = handleNear(event->position());
+    if (zone < 0) {
+        if (const int bar = barAt(event->position()); bar >= 0)
+            document_->setFrameUsed(size_t(bar), !document_->bracket().frames[size_t(bar)].used);
+        return;
+    }
     static int count = 0;
     current_ = zone;
     dragging_ = true;
@@ -395,10 +430,12 @@ void LightScale::mouseMoveEvent(QMouseEvent *event)
         return;
     }
     const int zone = handleNear(event->position());
-    if (zone == hovered_)
+    const int bar = zone < 0 ? barAt(event->position()) : -1;
+    if (zone == hovered_ && bar == hoveredBar_)
         return;
     hovered_ = zone;
-    setCursor(zone >= 0 ? Qt::SizeVerCursor : Qt::ArrowCursor);
+    hoveredBar_ = bar;
+    setCursor(zone >= 0 ? Qt::SizeVerCursor : bar >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
     update();
 }
 
@@ -417,7 +454,7 @@ void LightScale::mouseDoubleClickEvent(QMouseEvent *event)
 
 void LightScale::leaveEvent(QEvent *)
 {
-    hovered_ = -1;
+    hovered_ = hoveredBar_ = -1;
     update();
 }
 
@@ -483,9 +520,10 @@ bool LightScale::event(QEvent *event)
             tr("Drag up or down: lightens or darkens the %1 of the picture; double click returns to neutral.")
                 .arg(zoneName(zone).toLower()),
             this);
-    else if (at.x() > kLeft && at.y() < kTop + kBarsHeight)
+    else if (at.x() > kLeft && at.y() < kTop + barsHeight())
         QToolTip::showText(help->globalPos(),
-                           tr("One bar per frame: from its noise floor (fading) to its clipping point (the head)."),
+                           tr("One bar per frame: from its noise floor (fading) to its clipping point (the head). A click "
+                              "leaves the frame out or takes it in again."),
                            this);
     else
         QToolTip::showText(

@@ -23,6 +23,8 @@ public:
     double xOfEv(double ev) const;
     QString sentence() const; ///< what it says in words about the set
 
+    QPointF barPosition(int frame) const; ///< on the bar of a frame, in widget pixels
+
     QSize sizeHint() const override { return {800, 152}; }
     QSize minimumSizeHint() const override { return {400, 152}; }
 
@@ -45,6 +47,11 @@ private:
     QRectF curveArea() const;
     double yOfLightness(double lightness) const;
     int handleNear(const QPointF &position) const; ///< -1: none
+    int barAt(const QPointF &position) const;      ///< of a usable frame; -1: none
+    double barsHeight() const;                     ///< all frames together
+    double barPitch() const;
+    double headEv(const BracketFrame &frame) const; ///< where its bar ends: clipping; of radiance its brightest
+    double floorEv(const BracketFrame &frame, double snr) const; ///< where it begins; of radiance its darkest
     void findRange();
     void nudge(int direction, bool fine);
 
@@ -59,7 +66,7 @@ private:
     Document *document_;
     std::optional<Probe> probe_;
     double firstEv_ = -12.0, lastEv_ = 8.0;
-    int current_ = 2, hovered_ = -1;
+    int current_ = 2, hovered_ = -1, hoveredBar_ = -1;
     bool dragging_ = false;
     QPointF grabOffset_;
     QString gesture_;

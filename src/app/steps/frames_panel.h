@@ -1,43 +1,43 @@
-// Frames: one row a frame, dark to bright; which ones count, what each holds and what is odd about it.
+// Frames: one row a frame, dark to bright, what the set holds, and what is done to frames before they are merged.
 #pragma once
 
 #include "document/document.h"
 #include "steps/panel.h"
 
-class QCheckBox;
 class QLabel;
 class QPushButton;
 
 namespace yolk::app {
 
-class FrameRow : public QWidget {
-    Q_OBJECT
-public:
-    explicit FrameRow(QWidget *parent);
-    void show(const BracketFrame &frame, bool reference, const QImage &thumbnail);
-    QCheckBox *use() const { return use_; }
-
-private:
-    QCheckBox *use_;
-    QLabel *picture_, *exposure_, *shares_, *notices_;
-};
+class FrameRow;
+class LensGroup;
+class ResponseGroup;
+class WhiteGroup;
 
 class FramesPanel : public Panel {
     Q_OBJECT
 public:
     explicit FramesPanel(Document *document, QWidget *parent = nullptr);
+    const QList<FrameRow *> &rows() const { return shown_; }
+    WhiteGroup *white() const { return white_; }
+    LensGroup *lens() const { return lens_; }
 
 Q_SIGNALS:
     void addAsked();
+    void pickAsked(bool on);
 
 private:
     void refresh();
-    void setUsed(size_t index, bool used);
+    FrameRow *newRow(size_t index);
     Document *document_;
-    QLabel *notices_;
+    QLabel *coverage_, *notices_;
+    QPushButton *leaveOut_;
     QWidget *rows_;
     QVBoxLayout *rowLayout_;
     QList<FrameRow *> shown_;
+    WhiteGroup *white_;
+    LensGroup *lens_;
+    ResponseGroup *response_;
 };
 
 } // namespace yolk::app

@@ -111,6 +111,12 @@ std::vector<const BracketFrame *> Bracket::used() const
     return out;
 }
 
+bool isDarkFrame(const BracketFrame &frame)
+{
+    constexpr double kDarker = 0.5; // EV
+    return frame.usable && frame.ev < -kDarker;
+}
+
 Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const MeasuredFrame> measured,
                        const FrameChoice &choice, double anchorExposure)
 {

@@ -43,6 +43,9 @@ struct Bracket {
     std::vector<const BracketFrame *> used() const;
 };
 
+/// Darker than the frame that was the reference when the set was opened: noise reduction acts on these.
+bool isDarkFrame(const BracketFrame &frame);
+
 /// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
 /// colour profile is not that of most others are not usable. When everything is excluded, or
 /// removed, nothing is.

@@ -1,9 +1,13 @@
 #include "frames/grouping.h"
 
+#include "frames/exposure.h"
+#include "io/codec.h"
+
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <ctime>
+#include <filesystem>
 #include <limits>
 #include <numeric>
 
@@ -107,6 +111,24 @@ bool samePattern(std::span<const FrameFacts *const> a, std::span<const FrameFact
 }
 
 } // namespace
+
+FrameFacts factsOf(const std::string &path)
+{
+    const PictureInfo info = codecOf(path).readInfo(path);
+    const Metadata metadata = readMetadata(path);
+    FrameFacts out;
+    out.name = std::filesystem::path(path).filename().string();
+    out.time = secondsOfDate(metadata.dateTime);
+    out.seconds = metadata.exposureSeconds;
+    out.fNumber = metadata.fNumber;
+    if (metadata.exposureSeconds)
+        out.exposure = relativeExposure(*metadata.exposureSeconds, metadata.fNumber.value_or(8.0),
+                                        metadata.iso.value_or(100.0));
+    out.width = info.width;
+    out.height = info.height;
+    out.camera = metadata.camera;
+    return out;
+}
 
 std::optional<double> secondsOfDate(const std::string &dateTime)
 {

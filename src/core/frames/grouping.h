@@ -20,6 +20,9 @@ struct FrameFacts {
     bool operator==(const FrameFacts &) const = default;
 };
 
+/// Reads what a file says of itself. Throws InputError.
+FrameFacts factsOf(const std::string &path);
+
 /// Seconds from a fixed origin of a date as Exif writes it, "2026:05:01 06:12:00", with a fraction after it if there
 /// is one; empty when it is not a date.
 std::optional<double> secondsOfDate(const std::string &dateTime);

@@ -131,12 +131,26 @@ const std::array<std::array<float, 4>, kPhases + 1> &cubicWeights()
     return table;
 }
 
+/// Between pixels the roots of values are interpolated, and held within the neighbours' range: light that is a thousand
+/// times as bright as what stands beside it would spread colour into that.
+const std::vector<float> &codeRoots()
+{
+    static const auto table = [] {
+        std::vector<float> out(65536);
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = std::sqrt(float(i));
+        return out;
+    }();
+    return table;
+}
+
 /// One row of one channel, taken from where the lens put it. (cx, cy) is the middle of the picture in this plane's
 /// pixels, centres at +0.5.
 void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, double cx, double cy, uint16_t clipped,
                   int y, uint16_t *out)
 {
     const auto &weights = cubicWeights();
+    const auto &roots = codeRoots();
     const int width = in.width(), height = in.height();
     const double corner = cx * cx + cy * cy, dy = y + 0.5 - cy;
     for (int x = 0; x < width; ++x) {
@@ -147,19 +161,27 @@ void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, dou
         const auto &wy = weights[size_t(std::lround((sy - fy) * kPhases))];
         const bool inside = fx >= 1 && fx + 2 < width && fy >= 1 && fy + 2 < height;
         float sum = 0.0f;
-        uint16_t most = 0;
+        uint16_t least = 65535, most = 0;
         for (int j = 0; j < 4; ++j) {
             const uint16_t *row = in.row(0, inside ? fy + j - 1 : std::clamp(fy + j - 1, 0, height - 1));
             float line = 0.0f;
             for (int i = 0; i < 4; ++i) {
                 const uint16_t v = row[inside ? fx + i - 1 : std::clamp(fx + i - 1, 0, width - 1)];
-                line += wx[size_t(i)] * float(v);
-                if ((i == 1 || i == 2) && (j == 1 || j == 2))
+                line += wx[size_t(i)] * roots[v];
+                if ((i == 1 || i == 2) && (j == 1 || j == 2)) {
+                    least = std::min(least, v);
                     most = std::max(most, v);
+                }
             }
             sum += wy[size_t(j)] * line;
         }
-        out[x] = most >= clipped ? most : uint16_t(std::clamp(sum + 0.5f, 0.0f, 65535.0f));
+        const int nx = std::clamp(int(std::lround(sx)), 0, width - 1), ny = std::clamp(int(std::lround(sy)), 0, height - 1);
+        const uint16_t nearest = in.row(0, ny)[nx];
+        sum = sum > 0.0f ? sum * sum : 0.0f;
+        if (nearest >= clipped)
+            out[x] = nearest;
+        else
+            out[x] = uint16_t(std::clamp(sum + 0.5f, float(least), float(most)));
     }
 }
 

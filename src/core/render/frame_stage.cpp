@@ -76,8 +76,7 @@ Preparation preparationOf(const BracketFrame &frame, const Measured &measured, c
         if (settings.fringes == FringeMode::On && measured.fringes.source != Fringes::Source::None)
             out.fringes = &measured.fringes;
     }
-    constexpr double kDarker = 0.5; // EV below the frame that was the reference when the set was opened
-    if (frame.ev < -kDarker)
+    if (isDarkFrame(frame))
         out.denoise = settings.darkNoise / 100.0;
     out.noise = frame.measured.noise;
     return out;

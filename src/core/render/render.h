@@ -15,6 +15,7 @@
 #include "render/stage_cache.h"
 
 #include <memory>
+#include <optional>
 #include <vector>
 
 namespace yolk {
@@ -93,6 +94,15 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
 /// Display-linear RGB of recipe.output.space in [0, 1]. Throws as sceneOf.
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx);
+
+/// Light of a place, for a white balance: the sum over a few pixels of the merge, or of one frame as prepared.
+struct PickedLight {
+    Vector3 rgb{}; ///< linear, of the file or camera
+    bool clipped = false;
+};
+/// (x, y) in full-resolution pixels of the reference frame. Throws as mergedOf; ArgumentError (outside, frame).
+PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,
+                      std::optional<size_t> frame, double x, double y, ExecContext &ctx);
 
 /// One frame as its file shows it: prepared like for the merge, but with the file's own curve and white balance, and cut
 /// at its clipping. Display-linear sRGB in [0, 1]; radiance is cut at 1. `frame` counts in Sources::frames.
