@@ -86,9 +86,11 @@ double costOfSet(std::span<const FrameFacts *const> set)
             cost += 4.0;
         for (size_t k = 0; k < i; ++k)
             if (sameExposure(*set[i], *set[k])) {
-                // At the shutter's limit the last steps of a series come out alike, one after the other.
-                const bool atLimit = k + 1 == i && sameExposure(*set[i], *darkest) && i >= 3;
-                cost += atLimit ? 1.5 : 4.0;
+                // At the shutter's limit the last steps of a series come out alike.
+                constexpr double kFast = 1.0 / 1000.0;
+                const bool atLimit =
+                    sameExposure(*set[i], *darkest) && set[i]->seconds.value_or(1.0) <= kFast && i >= 3;
+                cost += atLimit ? 0.5 : 4.0;
                 break;
             }
     }
@@ -122,8 +124,8 @@ FrameFacts factsOf(const std::string &path)
     out.seconds = metadata.exposureSeconds;
     out.fNumber = metadata.fNumber;
     if (metadata.exposureSeconds)
-        out.exposure = relativeExposure(*metadata.exposureSeconds, metadata.fNumber.value_or(8.0),
-                                        metadata.iso.value_or(100.0));
+        out.exposure =
+            relativeExposure(*metadata.exposureSeconds, metadata.fNumber.value_or(8.0), metadata.iso.value_or(100.0));
     out.width = info.width;
     out.height = info.height;
     out.camera = metadata.camera;

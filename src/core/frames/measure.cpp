@@ -36,7 +36,7 @@ double meanGreen(ImageView<const uint16_t> pixels)
 
 bool comparable(const Frame &a, const Frame &b)
 {
-    return a.width == b.width && a.height == b.height && a.isRaw() == b.isRaw();
+    return a.width == b.width && a.height == b.height && a.isRaw() == b.isRaw() && isDeveloped(a) == isDeveloped(b);
 }
 
 void group(Measuring &m)
@@ -91,16 +91,17 @@ Response measureResponse(const Measuring &m, std::span<const std::optional<doubl
 {
     std::vector<MatchedLight> matches;
     std::vector<std::optional<double>> steps;
-    for (const std::vector<size_t> &group : m.groups)
-        for (size_t k = 0; k + 1 < group.size(); ++k) {
-            const size_t dark = group[k], bright = group[k + 1];
-            if (!isDeveloped(*m.frames[dark]) || !isDeveloped(*m.frames[bright]))
-                continue;
-            matches.push_back(matchedLight(m.pixels[dark]->view(), m.pixels[bright]->view()));
-            steps.push_back(stated[dark] && stated[bright] ? std::optional(std::log2(*stated[bright] / *stated[dark]))
-                                                           : std::nullopt);
-        }
-    return fitResponse(matches, steps, std::sqrt(2.0) * kStatedError).response;
+    const std::vector<size_t> *group = nullptr; // the largest of developed files
+    for (const std::vector<size_t> &g : m.groups)
+        if (isDeveloped(*m.frames[g[0]]) && (!group || g.size() > group->size()))
+            group = &g;
+    for (size_t k = 0; group && k + 1 < group->size(); ++k) {
+        const size_t dark = (*group)[k], bright = (*group)[k + 1];
+        matches.push_back(matchedLight(m.pixels[dark]->view(), m.pixels[bright]->view()));
+        steps.push_back(stated[dark] && stated[bright] ? std::optional(std::log2(*stated[bright] / *stated[dark]))
+                                                       : std::nullopt);
+    }
+    return fitResponse(matches, steps, kStatedError).response;
 }
 
 Image<uint16_t> throughTable(const Image<uint16_t> &codes, const std::vector<uint16_t> &table)

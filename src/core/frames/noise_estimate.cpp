@@ -15,6 +15,7 @@ constexpr int kBlock = 8;
 constexpr double kFreedom = 64.0 / 3.781;
 constexpr double kBrightest = 0.85; // of clipping: beyond it noise is cut off
 constexpr size_t kFewestBlocks = 150;
+constexpr double kTextured = 1.15; // a bin that lies so far above the line holds no smooth blocks
 
 /// Share of a chi-square distribution over its freedom below x: the regularised lower incomplete gamma function P(k/2,
 /// k x / 2) by its series, which converges for the small arguments asked here.
@@ -80,7 +81,7 @@ std::optional<NoiseModel> lineThrough(const std::vector<Bin> &bins)
         if (!(fit.gain > 0.0))
             return std::nullopt;
         for (size_t i = 0; i < bins.size(); ++i)
-            out[i] = bins[i].variance > 1.25 * fit.variance(bins[i].mean);
+            out[i] = bins[i].variance > kTextured * fit.variance(bins[i].mean);
     }
     return fit;
 }

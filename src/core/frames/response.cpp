@@ -11,7 +11,7 @@ namespace yolk {
 namespace {
 
 constexpr int kKnots = Response::kKnots;
-constexpr float kLow = 0.0015f, kHigh = 0.965f; // of clipping: what is coded finely enough, and not clipped
+constexpr float kLow = 0.003f, kHigh = 0.965f; // of clipping: what is coded finely enough, and not clipped
 
 /// Where y stands between two knots.
 struct Place {
@@ -41,17 +41,21 @@ struct Equation {
     Place dark, bright;
     double difference; // log2 of y bright / y dark
     int pair;
-    double weight;
+    double sure;   // by how coarsely its darker value is coded
+    double weight; // less where it lies far off
 };
 
 /// One least squares solution: bends at the knots but the last, then one step a pair.
 Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const std::optional<double>> stated,
                        double statedError, bool bent)
 {
-    // The bend's second difference costs as much as a mismatch: chosen so that a shoulder of ten times slope is
-    // followed while the noise of 8-bit frames is not.
-    constexpr double kSmooth = 0.02, kFlat = 1e-4;
-    const Eigen::Index bends = kKnots - 1, n = bends + Eigen::Index(stated.size());
+    // A bend costs by its second differences, measured against matches whose weights sum to 1. Where steps are stated
+    // that only has to calm the noise of 8-bit frames; where none is, it alone parts the curve from the steps, since a
+    // power of light changes both alike. Stated steps weigh little: the matches know better, but for such a power.
+    const bool known = std::ranges::any_of(stated, [](const auto &s) { return s.has_value(); });
+    const double kSmooth = known ? 0.0012 : 0.02;
+    constexpr double kFlat = 1e-5, kStatedWeight = 2e-5;
+    const Eigen::Index bends = kKnots - 1, n = bends + Eigen::Index(stated.size()) + 1;
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
     Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
     const auto add = [&](std::span<const std::pair<Eigen::Index, double>> terms, double value, double weight) {
@@ -63,7 +67,7 @@ Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const s
     };
     double total = 0.0;
     for (const Equation &e : equations)
-        total += e.weight;
+        total += e.weight * e.sure;
     for (const Equation &e : equations) {
         std::vector<std::pair<Eigen::Index, double>> terms{{bends + e.pair, -1.0}};
         const auto bend = [&](int knot, double factor) {
@@ -76,7 +80,7 @@ Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const s
             bend(e.dark.knot, e.dark.part - 1.0);
             bend(e.dark.knot + 1, -e.dark.part);
         }
-        add(terms, -e.difference, e.weight / total);
+        add(terms, -e.difference, e.weight * e.sure / total);
     }
     for (Eigen::Index i = 0; i < bends; ++i) {
         add(std::array{std::pair{i, 1.0}}, 0.0, bent ? kFlat / double(bends) : 1.0);
@@ -87,10 +91,19 @@ Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const s
             terms.emplace_back(i + 1, 1.0);
         add(terms, 0.0, kSmooth);
     }
-    for (size_t p = 0; p < stated.size(); ++p) {
-        const double sure = stated[p] ? 1.0 / (statedError * statedError) : 1e-6;
-        add(std::array{std::pair{bends + Eigen::Index(p), 1.0}}, stated[p].value_or(0.0), 1e-3 * sure);
+    // What is stated is stated of frames, each with an error of its own, not of the steps between them: frame i lies
+    // the sum of the steps before it above the first, and where all of them lie is left open (the last unknown).
+    double position = 0.0;
+    std::vector<std::pair<Eigen::Index, double>> frame{{n - 1, 1.0}};
+    for (size_t p = 0; p <= stated.size(); ++p) {
+        add(frame, position, kStatedWeight / (statedError * statedError));
+        if (p == stated.size() || !stated[p]) // what lies behind an unknown step is known by its matches alone
+            break;
+        position += *stated[p];
+        frame.emplace_back(bends + Eigen::Index(p), 1.0);
     }
+    for (Eigen::Index p = bends; p < n; ++p) // a step without matches stays determined
+        a(p, p) += 1e-10;
     return a.ldlt().solve(b);
 }
 
@@ -121,8 +134,9 @@ double fit(std::vector<Equation> &equations, std::span<const std::optional<doubl
         double sum = 0.0, weights = 0.0;
         for (size_t i = 0; i < equations.size(); ++i) {
             equations[i].weight = sizes[i] > bound ? bound / sizes[i] : 1.0;
-            sum += equations[i].weight * sizes[i] * sizes[i];
-            weights += equations[i].weight;
+            const double weight = equations[i].weight * equations[i].sure;
+            sum += weight * sizes[i] * sizes[i];
+            weights += weight;
         }
         rms = std::sqrt(sum / weights);
     }
@@ -218,11 +232,13 @@ FittedResponse fitResponse(std::span<const MatchedLight> matches, std::span<cons
         throw ArgumentError(textOf("response: %zu lists of matches, %zu steps", matches.size(), stated.size()));
     FittedResponse out;
     out.steps.resize(matches.size());
+    constexpr double kCoarse = 0.01; // of clipping: where 8-bit codes and noise cost most of the precision
     std::vector<Equation> equations;
     for (size_t p = 0; p < matches.size(); ++p)
         for (const auto &[dark, bright] : matches[p])
             equations.push_back({placeOf(double(dark)), placeOf(double(bright)),
-                                 std::log2(double(bright) / double(dark)), int(p), 1.0});
+                                 std::log2(double(bright) / double(dark)), int(p),
+                                 std::pow(double(dark) / (double(dark) + kCoarse), 2), 1.0});
     if (equations.size() < 2 * kKnots)
         return out;
     Eigen::VectorXd straight, bent;

@@ -37,8 +37,8 @@ struct FittedResponse {
     std::vector<ExposureStep> steps; ///< between neighbours, as the fit sees them; empty steps where nothing matched
 };
 /// Fits curve and exposure steps together: log2 z(bright) - log2 z(dark) = step, least squares over all matches with a
-/// smooth bend, outliers reweighted. `stated[i]` is the step that metadata say, `statedError` in EV how sure it is; where
-/// it is missing, smoothness alone parts curve from step. Accepted (`fitted`) when the curve is monotone and lowers the
+/// smooth bend, outliers reweighted. `stated[i]` is the step that metadata say between frames i and i + 1, `statedError`
+/// in EV how sure they are of one frame; where nothing is stated, smoothness alone parts curve from steps. Accepted (`fitted`) when the curve is monotone and lowers the
 /// disagreement by three tenths and by 0.01 EV at least.
 /// Shapes: one step for each list of matches. Throws ArgumentError.
 /// Source: [DebevecMalik1997] equation 3 in the logarithm, smooth bends as there; a bend of the profile's curve in

@@ -14,6 +14,7 @@ namespace yolk {
 namespace {
 
 constexpr double kClippedFrom = 0.97;
+const cv::Size kWindow(9, 9); // edges are made comparable within it
 
 /// A channel with its local mean taken away and its local deviation made 1, and where that means something.
 struct Edges {
@@ -23,20 +24,18 @@ struct Edges {
 
 Edges edgesOf(const cv::Mat &linear, const NoiseModel &noise)
 {
-    constexpr int kWindow = 9;
-    const cv::Size window(kWindow, kWindow);
     // Made even in its noise first: an edge in the light must not outweigh one in the shade.
     cv::Mat even;
     cv::sqrt(cv::max(linear + noise.readVariance / noise.gain, 0.0), even);
     even *= 2.0 / std::sqrt(noise.gain); // now noise has a deviation near 1
     cv::Mat mean, square, deviation;
-    cv::boxFilter(even, mean, CV_32F, window);
-    cv::boxFilter(even.mul(even), square, CV_32F, window);
+    cv::boxFilter(even, mean, CV_32F, kWindow);
+    cv::boxFilter(even.mul(even), square, CV_32F, kWindow);
     cv::sqrt(cv::max(square - mean.mul(mean), 1e-6), deviation);
     Edges out;
     out.values = (even - mean) / deviation;
     cv::Mat bright;
-    cv::dilate(linear, bright, cv::getStructuringElement(cv::MORPH_RECT, window));
+    cv::dilate(linear, bright, cv::getStructuringElement(cv::MORPH_RECT, kWindow));
     constexpr double kStandsOut = 4.0; // times the noise
     out.valid = (deviation > kStandsOut) & (bright < kClippedFrom);
     return out;
@@ -68,8 +67,11 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     cv::Mat gx, gy;
     cv::Sobel(moved.values, gx, CV_32F, 1, 0, 3, 1.0 / 8.0);
     cv::Sobel(moved.values, gy, CV_32F, 0, 1, 3, 1.0 / 8.0);
-    cv::Mat likeness;
-    cv::boxFilter(green.values.mul(moved.values), likeness, CV_32F, {9, 9});
+    cv::Mat together, ofGreen, ofMoved;
+    cv::boxFilter(green.values.mul(moved.values), together, CV_32F, kWindow);
+    cv::boxFilter(green.values.mul(green.values), ofGreen, CV_32F, kWindow);
+    cv::boxFilter(moved.values.mul(moved.values), ofMoved, CV_32F, kWindow);
+    constexpr float kAlike = 0.8f; // correlation of the two within a window
     const double cx = moved.values.cols / 2.0, cy = moved.values.rows / 2.0, corner = cx * cx + cy * cy;
     Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
     Eigen::Vector4d b = Eigen::Vector4d::Zero();
@@ -77,7 +79,8 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     constexpr int kMargin = 8;
     for (int y = kMargin; y < moved.values.rows - kMargin; ++y)
         for (int x = kMargin; x < moved.values.cols - kMargin; ++x) {
-            if (!green.valid.at<uchar>(y, x) || !moved.valid.at<uchar>(y, x) || likeness.at<float>(y, x) < 0.8f)
+            if (!green.valid.at<uchar>(y, x) || !moved.valid.at<uchar>(y, x) ||
+                together.at<float>(y, x) < kAlike * std::sqrt(ofGreen.at<float>(y, x) * ofMoved.at<float>(y, x)))
                 continue;
             const double u = double(gx.at<float>(y, x)), v = double(gy.at<float>(y, x));
             const double error = double(green.values.at<float>(y, x)) - double(moved.values.at<float>(y, x));
@@ -175,7 +178,8 @@ void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, dou
             }
             sum += wy[size_t(j)] * line;
         }
-        const int nx = std::clamp(int(std::lround(sx)), 0, width - 1), ny = std::clamp(int(std::lround(sy)), 0, height - 1);
+        const int nx = std::clamp(int(std::lround(sx)), 0, width - 1),
+                  ny = std::clamp(int(std::lround(sy)), 0, height - 1);
         const uint16_t nearest = in.row(0, ny)[nx];
         sum = sum > 0.0f ? sum * sum : 0.0f;
         if (nearest >= clipped)

@@ -1,0 +1,74 @@
+#include "base/errors.h"
+#include "colour/white_point.h"
+
+#include <QTest>
+
+#include <cmath>
+
+using namespace yolk;
+
+class TestWhitePoint : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void illuminantsHaveTheirTemperatures_data()
+    {
+        QTest::addColumn<double>("x");
+        QTest::addColumn<double>("y");
+        QTest::addColumn<double>("temperature");
+        QTest::addColumn<double>("tint"); // CIE 1960 distance from the Planckian locus, thousandths
+        // Chromaticities and correlated colour temperatures of CIE 15; the distances are from memory.
+        QTest::newRow("A") << 0.44757 << 0.40745 << 2856.0 << 0.0;
+        QTest::newRow("D50") << 0.34567 << 0.35850 << 5003.0 << 3.3;
+        QTest::newRow("D55") << 0.33242 << 0.34743 << 5503.0 << 3.3;
+        QTest::newRow("D65") << 0.31272 << 0.32903 << 6504.0 << 3.2;
+        QTest::newRow("D75") << 0.29902 << 0.31485 << 7504.0 << 3.0;
+    }
+    void illuminantsHaveTheirTemperatures()
+    {
+        QFETCH(double, x);
+        QFETCH(double, y);
+        QFETCH(double, temperature);
+        QFETCH(double, tint);
+        const WhitePoint w = whitePointOf({x, y});
+        // The rational locus lies within 5e-5 of the true one: 0.2 % of the temperature at these places.
+        QVERIFY2(std::abs(w.temperature / temperature - 1.0) < 2e-3, qPrintable(QString::number(w.temperature)));
+        QVERIFY2(std::abs(w.tint - tint) < 0.25, qPrintable(QString::number(w.tint)));
+    }
+    void daylightKeepsItsTemperature()
+    {
+        // CIE 15: the daylight locus from 4000 to 7000 K; daylight of T has the correlated temperature T.
+        for (double t = 4000; t <= 7000; t += 250) {
+            const double x = -4.6070e9 / (t * t * t) + 2.9678e6 / (t * t) + 99.11 / t + 0.244063;
+            const double y = -3.0 * x * x + 2.870 * x - 0.275;
+            QVERIFY(std::abs(whitePointOf({x, y}).temperature / t - 1.0) < 3e-3);
+        }
+    }
+    void bothWaysGiveTheSame()
+    {
+        for (double t : {1500.0, 2000.0, 3200.0, 5000.0, 6504.0, 12000.0, 25000.0})
+            for (double tint : {-40.0, -10.0, 0.0, 3.2, 25.0}) {
+                const WhitePoint back = whitePointOf(chromaticityOf({t, tint}));
+                QVERIFY2(std::abs(back.temperature / t - 1.0) < 1e-4,
+                         qPrintable(QString("%1 K, %2: %3 K").arg(t).arg(tint).arg(back.temperature)));
+                QVERIFY(std::abs(back.tint - tint) < 1e-2);
+            }
+    }
+    void greenIsAboveTheLocus()
+    {
+        const Chromaticity on = chromaticityOf({5000, 0}), above = chromaticityOf({5000, 20});
+        QVERIFY(above.y > on.y);
+        QVERIFY(chromaticityOf({3000, 0}).x > on.x); // warmer is redder
+    }
+    void endsAreHeld()
+    {
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, chromaticityOf({1000, 0}));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, chromaticityOf({std::nan(""), 0}));
+        const WhitePoint red = whitePointOf({0.70, 0.29}), blue = whitePointOf({0.15, 0.05});
+        QCOMPARE(red.temperature, kWarmestWhite);
+        QVERIFY(std::abs(red.tint) <= kLargestTint);
+        QVERIFY(blue.temperature > 20000 && std::abs(blue.tint) <= kLargestTint);
+    }
+};
+
+QTEST_GUILESS_MAIN(TestWhitePoint)
+#include "tst_white_point.moc"
