@@ -50,11 +50,10 @@ const std::array kSurrounds{Surround{"black", QT_TRANSLATE_NOOP("MainWindow", "B
 /// What a folder is searched for and the file dialog shows; whether a file can be read its content decides.
 const QStringList &pictureSuffixes()
 {
-    static const QStringList suffixes =
-        QStringLiteral(
-            "jpg jpeg tif tiff png exr hdr pic dng 3fr arw cr2 cr3 dcr erf iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
-            "sr2 srf srw x3f")
-            .split(QLatin1Char(' '));
+    static const QStringList suffixes = QStringLiteral("jpg jpeg tif tiff png exr hdr pic dng 3fr arw cr2 cr3 dcr erf "
+                                                       "iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
+                                                       "sr2 srf srw x3f")
+                                            .split(QLatin1Char(' '));
     return suffixes;
 }
 
@@ -167,7 +166,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         status_->setPixel(position, probe);
     });
     connect(document_, &Document::setChanged, this, [this] {
-        panels_->setVisible(true);
+        panels_->setVisible(middle_->currentIndex() == 0);
         empty_->hide();
         setWindowTitle(tr("%1 — Yolk").arg(document_->title()));
         const auto &frames = document_->bracket().frames;
@@ -278,7 +277,8 @@ void MainWindow::makeMenus()
                            [this] { canvas_->zoomOut(); });
     view->addSeparator();
     needSet_ << addCommand(view, tr("&Brighter frame"), QKeySequence(Qt::Key_PageDown),
-                           tr("Shows a single frame, then the next brighter one."), [this] { document_->stepLook(+1); });
+                           tr("Shows a single frame, then the next brighter one."),
+                           [this] { document_->stepLook(+1); });
     needSet_ << addCommand(view, tr("&Darker frame"), QKeySequence(Qt::Key_PageUp),
                            tr("Shows a single frame, then the next darker one."), [this] { document_->stepLook(-1); });
     needSet_ << addCommand(view, tr("The &merge"), QKeySequence(Qt::Key_Escape), tr("Shows the merged picture again."),
@@ -287,11 +287,11 @@ void MainWindow::makeMenus()
                                document_->lookAt(std::nullopt);
                            });
     view->addSeparator();
-    QAction *scale =
+    showScale_ =
         addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
-    scale->setCheckable(true);
-    scale->setChecked(true);
-    connect(scale, &QAction::toggled, scale_, &QWidget::setVisible);
+    showScale_->setCheckable(true);
+    showScale_->setChecked(true);
+    connect(showScale_, &QAction::toggled, scale_, &QWidget::setVisible);
     makeSurroundMenu(view->addMenu(tr("&Surround")));
     makeThemeMenu(view->addMenu(tr("&Theme")));
 
@@ -391,6 +391,8 @@ void MainWindow::openSet(int index)
 void MainWindow::showSets(bool on)
 {
     middle_->setCurrentIndex(on ? 1 : 0);
+    panels_->setVisible(!on && document_->isOpen()); // what follows is about one set
+    scale_->setVisible(!on && showScale_->isChecked());
     if (on)
         sets_->setFocus();
     else
@@ -458,7 +460,9 @@ void MainWindow::refreshCommands()
     const bool inSets = middle_->currentIndex() == 1;
     undo_->setEnabled(inSets ? collection_->canUndo() : document_->canUndo());
     redo_->setEnabled(document_->canRedo());
-    undo_->setText(inSets ? tr("&Undo the move") : document_->canUndo() ? tr("&Undo %1").arg(document_->undoName()) : tr("&Undo"));
+    undo_->setText(inSets                 ? tr("&Undo the move")
+                   : document_->canUndo() ? tr("&Undo %1").arg(document_->undoName())
+                                          : tr("&Undo"));
     redo_->setText(document_->canRedo() ? tr("&Redo %1").arg(document_->redoName()) : tr("&Redo"));
     for (QAction *action : needSet_)
         action->setEnabled(document_->isOpen());

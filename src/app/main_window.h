@@ -87,7 +87,7 @@ private:
     LightScale *scale_;
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;
-    QAction *showSets_ = nullptr, *nextSet_ = nullptr, *previousSet_ = nullptr;
+    QAction *showScale_ = nullptr, *showSets_ = nullptr, *nextSet_ = nullptr, *previousSet_ = nullptr;
     QList<QAction *> needSet_;
     QString failure_;
 };

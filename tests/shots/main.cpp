@@ -3,11 +3,13 @@
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
+#include "sets/collection.h"
 #include "steps/tone_panel.h"
 #include "theme/theme.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTemporaryDir>
@@ -71,6 +73,9 @@ int main(int argc, char **argv)
     shoot(window, "tone");
     window.goTo(Step::Frames);
     shoot(window, "frames");
+    window.document()->lookAt(4);
+    shoot(window, "frame-large");
+    window.document()->lookAt(std::nullopt);
     window.goTo(Step::Merge);
     shoot(window, "merge");
     window.goTo(Step::Export);
@@ -89,5 +94,16 @@ int main(int argc, char **argv)
     window.canvas()->fit();
     Theme::instance().set(ThemeChoice::Dusk);
     shoot(window, "tone-dusk");
+    Theme::instance().set(ThemeChoice::Eggshell);
+
+    const QTemporaryDir many; // the three demo sets in one folder
+    for (const DemoSet &set : demoSets())
+        for (const QString &frame : set.frames)
+            QFile::copy(frame, many.filePath(QFileInfo(frame).fileName()));
+    window.open({many.path()});
+    for (int i = 0; i < 200 && window.collection()->sets().size() < 3; ++i)
+        QTest::qWait(25);
+    QTest::qWait(3000); // thumbnails
+    shoot(window, "sets");
     return 0;
 }

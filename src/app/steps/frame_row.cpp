@@ -19,7 +19,7 @@
 namespace yolk::app {
 namespace {
 
-constexpr QSize kThumbnail(75, 50);
+constexpr QSize kThumbnail(69, 46);
 
 QString exposureText(const Metadata &m)
 {
@@ -63,7 +63,9 @@ QLabel *smallLabel(QWidget *parent)
 /// Short: a row has little room.
 QString shareText(double share)
 {
-    return share < 1e-4 ? QStringLiteral("<0.01 %") : percentText(share);
+    return share < 1e-4  ? QStringLiteral("<0.01 %")
+           : share < 0.1 ? percentText(share)
+                         : QStringLiteral("%1 %").arg(std::lround(100.0 * share));
 }
 
 QString sourceText(const BracketFrame &f)
@@ -171,33 +173,36 @@ void FrameRow::show(const BracketFrame &f, const Shown &shown)
     ev_->setAccessibleName(tr("Exposure of frame %1").arg(f.number));
     ev_->setToolTip(exposureFacts(f));
     const QString source = radiance ? QString() : sourceText(f);
-    source_->setText(shown.reference && !radiance ? (source.isEmpty() ? tr("reference") : tr("reference, %1").arg(source))
-                                                  : source);
+    source_->setText(shown.reference && !radiance ? tr("reference") : source); // the tooltip of the field says the rest
     const QString clipped = f.measured.clippedShare > 0.0 ? tr("%1 clipped").arg(shareText(f.measured.clippedShare))
                                                           : tr("clipped nowhere");
-    const QString drowned = f.measured.darkShare > 0.0 ? tr("%1 noise").arg(shareText(f.measured.darkShare))
-                                                       : tr("clean");
+    const QString drowned =
+        f.measured.darkShare > 0.0 ? tr("%1 noise").arg(shareText(f.measured.darkShare)) : tr("clean");
     shares_->setText(clipped + QStringLiteral(" · ") + drowned);
     shares_->setVisible(!radiance && f.usable);
-    const QString all = tr("%1\n%2 x %3 pixels, %4, %5\nClick to see it large")
-                            .arg(name)
-                            .arg(f.frame->width)
-                            .arg(f.frame->height)
-                            .arg(QString::fromStdString(f.frame->format),
-                                 QString::fromStdString(f.frame->codeValues.name));
+    const QString all =
+        tr("%1\n%2 x %3 pixels, %4, %5\nClick to see it large")
+            .arg(name)
+            .arg(f.frame->width)
+            .arg(f.frame->height)
+            .arg(QString::fromStdString(f.frame->format), QString::fromStdString(f.frame->codeValues.name));
     for (QWidget *w : {static_cast<QWidget *>(picture_), static_cast<QWidget *>(exposure_)})
         w->setToolTip(all);
-    shares_->setToolTip(tr("Clipped: share of the picture with some channel at its end. Noise: share below the noise, which is "
-                               "%1.")
-                            .arg(f.measured.noiseSource == NoiseSource::FromPicture ? tr("measured on the picture")
-                                 : f.measured.noiseSource == NoiseSource::GainOnly
-                                     ? tr("measured on the picture, but for reading the sensor")
-                                     : tr("taken from a usual sensor at this ISO")));
+    shares_->setToolTip(
+        tr("Clipped: share of the picture with some channel at its end. Noise: share below the noise, which is "
+           "%1.")
+            .arg(f.measured.noiseSource == NoiseSource::FromPicture ? tr("measured on the picture")
+                 : f.measured.noiseSource == NoiseSource::GainOnly
+                     ? tr("measured on the picture, but for reading the sensor")
+                     : tr("taken from a usual sensor at this ISO")));
     QStringList notices;
     for (const std::string &notice : f.notices)
         notices << QStringLiteral("\u26A0 ") + QString::fromStdString(notice);
     notices_->setText(notices.join(QLatin1Char('\n')));
     notices_->setVisible(!notices.isEmpty());
+    // The panel is as wide as it is: the lines are counted here, since the rows are laid out by their size hints.
+    constexpr int kNoticeWidth = 250;
+    notices_->setMinimumHeight(notices.isEmpty() ? 0 : notices_->heightForWidth(kNoticeWidth));
     update();
 }
 

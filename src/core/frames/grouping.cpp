@@ -68,10 +68,26 @@ bool sameExposure(const FrameFacts &a, const FrameFacts &b)
     return a.exposure && b.exposure && std::abs(std::log2(*a.exposure / *b.exposure)) < 0.1;
 }
 
-/// Of a set that holds frames [first, last) of the sequence, without what it shares with its neighbours.
+bool sameAperture(const FrameFacts &a, const FrameFacts &b)
+{
+    return !a.fNumber || !b.fNumber || std::abs(*a.fNumber / *b.fNumber - 1.0) < 0.02;
+}
+
+/// How many frames have another aperture than most: a slip of the hand within a set, or several sets.
+size_t strayApertures(std::span<const FrameFacts *const> set)
+{
+    size_t most = 0;
+    for (const FrameFacts *f : set)
+        most = std::max(most, size_t(std::ranges::count_if(set, [&](const auto *g) { return sameAperture(*f, *g); })));
+    return set.size() - most;
+}
+
+/// Of a set, without what it shares with its neighbours.
 double costOfSet(std::span<const FrameFacts *const> set)
 {
+    constexpr double kStrayAperture = 2.5;
     double cost = 2.0 + (set.size() == 1 ? 2.0 : set.size() == 2 ? 1.0 : 0.0);
+    cost += kStrayAperture * double(strayApertures(set));
     const FrameFacts *darkest = set[0];
     for (const FrameFacts *f : set)
         if (f->exposure && (!darkest->exposure || *f->exposure < *darkest->exposure))
@@ -82,8 +98,6 @@ double costOfSet(std::span<const FrameFacts *const> set)
         if (i == 0)
             continue;
         cost += costOfPause(*set[i - 1], *set[i]);
-        if (set[i]->fNumber && set[i - 1]->fNumber && std::abs(*set[i]->fNumber / *set[i - 1]->fNumber - 1.0) > 0.02)
-            cost += 4.0;
         for (size_t k = 0; k < i; ++k)
             if (sameExposure(*set[i], *set[k])) {
                 // At the shutter's limit the last steps of a series come out alike.

@@ -87,21 +87,76 @@ void measureNoise(const Measuring &m, std::vector<MeasuredFrame> &out, ExecConte
     }
 }
 
+/// Where each frame stands on a chain of measured steps, and how sure that is, both in EV from `from`.
+struct Chain {
+    std::vector<double> ev, error;
+    std::vector<bool> broken; ///< nothing measured between it and `from`
+};
+Chain chainOf(std::span<const std::optional<ExposureStep>> steps, size_t from)
+{
+    const size_t n = steps.size() + 1;
+    Chain out{std::vector<double>(n), std::vector<double>(n), std::vector<bool>(n)};
+    const auto go = [&](size_t at, size_t to, const std::optional<ExposureStep> &step, double sign) {
+        out.ev[to] = out.ev[at] + (step ? sign * step->ev : 0.0);
+        out.error[to] = std::hypot(out.error[at], step ? step->standardError : 0.0);
+        out.broken[to] = out.broken[at] || !step;
+    };
+    for (size_t i = from; i + 1 < n; ++i)
+        go(i, i + 1, steps[i], 1.0);
+    for (size_t i = from; i > 0; --i)
+        go(i, i - 1, steps[i - 1], -1.0);
+    return out;
+}
+
+double medianOf(std::vector<double> values)
+{
+    std::ranges::sort(values);
+    return values[(values.size() - 1) / 2];
+}
+
+/// Frames whose statement lies further from what the steps say than can be believed. All in log2, dark to bright.
+std::vector<size_t> contradicted(std::span<const std::optional<double>> stated,
+                                 const std::vector<std::optional<ExposureStep>> &steps)
+{
+    const Chain chain = chainOf(steps, stated.size() / 2);
+    std::vector<double> offsets;
+    for (size_t i = 0; i < stated.size(); ++i)
+        if (stated[i] && !chain.broken[i])
+            offsets.push_back(*stated[i] - chain.ev[i]);
+    std::vector<size_t> out;
+    if (offsets.empty())
+        return out;
+    const double offset = medianOf(offsets);
+    for (size_t i = 0; i < stated.size(); ++i)
+        if (stated[i] && !chain.broken[i] &&
+            std::abs(chain.ev[i] + offset - *stated[i]) > kBelievable + 3.0 * chain.error[i])
+            out.push_back(i);
+    return out;
+}
+
 Response measureResponse(const Measuring &m, std::span<const std::optional<double>> stated)
 {
-    std::vector<MatchedLight> matches;
-    std::vector<std::optional<double>> steps;
     const std::vector<size_t> *group = nullptr; // the largest of developed files
     for (const std::vector<size_t> &g : m.groups)
         if (isDeveloped(*m.frames[g[0]]) && (!group || g.size() > group->size()))
             group = &g;
-    for (size_t k = 0; group && k + 1 < group->size(); ++k) {
-        const size_t dark = (*group)[k], bright = (*group)[k + 1];
-        matches.push_back(matchedLight(m.pixels[dark]->view(), m.pixels[bright]->view()));
-        steps.push_back(stated[dark] && stated[bright] ? std::optional(std::log2(*stated[bright] / *stated[dark]))
-                                                       : std::nullopt);
+    if (!group || group->size() < 2)
+        return {};
+    std::vector<MatchedLight> matches;
+    std::vector<std::optional<double>> exposures;
+    for (size_t k = 0; k < group->size(); ++k) {
+        const size_t i = (*group)[k];
+        exposures.push_back(stated[i] ? std::optional(std::log2(*stated[i])) : std::nullopt);
+        if (k > 0)
+            matches.push_back(matchedLight(m.pixels[(*group)[k - 1]]->view(), m.pixels[i]->view()));
     }
-    return fitResponse(matches, steps, kStatedError).response;
+    const FittedResponse first = fitResponse(matches, exposures, kStatedError);
+    const std::vector<size_t> liars = contradicted(exposures, {first.steps.begin(), first.steps.end()});
+    if (liars.empty())
+        return first.response;
+    for (size_t k : liars) // they would bend the curve to their story
+        exposures[k].reset();
+    return fitResponse(matches, exposures, kStatedError).response;
 }
 
 Image<uint16_t> throughTable(const Image<uint16_t> &codes, const std::vector<uint16_t> &table)
@@ -153,58 +208,19 @@ std::vector<LightSample> lightSamples(const Measuring &m, std::span<const Measur
     return out;
 }
 
-/// Where each frame stands on a chain of measured steps, and how sure that is, both in EV from `from`.
-struct Chain {
-    std::vector<double> ev, error;
-    std::vector<bool> broken; ///< nothing measured between it and `from`
-};
-Chain chainOf(std::span<const std::optional<ExposureStep>> steps, size_t from)
-{
-    const size_t n = steps.size() + 1;
-    Chain out{std::vector<double>(n), std::vector<double>(n), std::vector<bool>(n)};
-    const auto go = [&](size_t at, size_t to, const std::optional<ExposureStep> &step, double sign) {
-        out.ev[to] = out.ev[at] + (step ? sign * step->ev : 0.0);
-        out.error[to] = std::hypot(out.error[at], step ? step->standardError : 0.0);
-        out.broken[to] = out.broken[at] || !step;
-    };
-    for (size_t i = from; i + 1 < n; ++i)
-        go(i, i + 1, steps[i], 1.0);
-    for (size_t i = from; i > 0; --i)
-        go(i, i - 1, steps[i - 1], -1.0);
-    return out;
-}
-
-double medianOf(std::vector<double> values)
-{
-    std::ranges::sort(values);
-    return values[(values.size() - 1) / 2];
-}
-
 /// Exposures from what is stated and what the steps say; all in the order of brightness.
-void settleExposures(std::span<MeasuredFrame *const> frames, std::span<const std::optional<ExposureStep>> steps,
+void settleExposures(std::span<MeasuredFrame *const> frames, const std::vector<std::optional<ExposureStep>> &steps,
                      bool curveIsKnown)
 {
     const size_t n = frames.size();
     const Chain chain = chainOf(steps, n / 2);
     std::vector<std::optional<double>> stated(n);
-    std::vector<double> offsets;
     for (size_t i = 0; i < n; ++i)
-        if (frames[i]->stated) {
+        if (frames[i]->stated)
             stated[i] = std::log2(*frames[i]->stated);
-            if (!chain.broken[i])
-                offsets.push_back(*stated[i] - chain.ev[i]);
-        }
-    if (!offsets.empty()) {
-        const double offset = medianOf(offsets);
-        for (size_t i = 0; i < n; ++i)
-            if (stated[i] && !chain.broken[i]) {
-                const double says = chain.ev[i] + offset - *stated[i];
-                if (std::abs(says) > kBelievable + 3.0 * chain.error[i]) {
-                    frames[i]->pictureSays = says;
-                    stated[i].reset(); // it must not pull the others
-                }
-            }
-    }
+    const std::vector<size_t> liars = contradicted(stated, steps);
+    for (size_t i : liars)
+        stated[i].reset(); // they must not pull the others
     const std::vector<double> settled = reconciledExposures(stated, steps, kStatedError);
     // Where the picture agrees with all exact steps as far as it can tell, the exact ones are the better.
     const bool agrees = [&] {
@@ -217,6 +233,7 @@ void settleExposures(std::span<MeasuredFrame *const> frames, std::span<const std
         MeasuredFrame &f = *frames[i];
         const bool measured = (i > 0 && steps[i - 1]) || (i + 1 < n && steps[i]);
         if (f.stated && !stated[i]) { // said, not taken
+            f.pictureSays = settled[i] - std::log2(*f.stated);
             f.exposure = *f.stated;
             f.source = ExposureSource::Stated;
         } else if (f.stated) {

@@ -55,7 +55,7 @@ Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const s
     const bool known = std::ranges::any_of(stated, [](const auto &s) { return s.has_value(); });
     const double kSmooth = known ? 0.0012 : 0.02;
     constexpr double kFlat = 1e-5, kStatedWeight = 2e-5;
-    const Eigen::Index bends = kKnots - 1, n = bends + Eigen::Index(stated.size()) + 1;
+    const Eigen::Index bends = kKnots - 1, n = bends + Eigen::Index(stated.size());
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
     Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
     const auto add = [&](std::span<const std::pair<Eigen::Index, double>> terms, double value, double weight) {
@@ -93,14 +93,11 @@ Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const s
     }
     // What is stated is stated of frames, each with an error of its own, not of the steps between them: frame i lies
     // the sum of the steps before it above the first, and where all of them lie is left open (the last unknown).
-    double position = 0.0;
     std::vector<std::pair<Eigen::Index, double>> frame{{n - 1, 1.0}};
-    for (size_t p = 0; p <= stated.size(); ++p) {
-        add(frame, position, kStatedWeight / (statedError * statedError));
-        if (p == stated.size() || !stated[p]) // what lies behind an unknown step is known by its matches alone
-            break;
-        position += *stated[p];
-        frame.emplace_back(bends + Eigen::Index(p), 1.0);
+    for (size_t i = 0; i < stated.size(); ++i) {
+        if (stated[i])
+            add(frame, *stated[i], kStatedWeight / (statedError * statedError));
+        frame.emplace_back(bends + Eigen::Index(i), 1.0);
     }
     for (Eigen::Index p = bends; p < n; ++p) // a step without matches stays determined
         a(p, p) += 1e-10;
@@ -228,8 +225,8 @@ MatchedLight matchedLight(ImageView<const uint16_t> dark, ImageView<const uint16
 FittedResponse fitResponse(std::span<const MatchedLight> matches, std::span<const std::optional<double>> stated,
                            double statedError)
 {
-    if (matches.size() != stated.size() || !(statedError > 0.0))
-        throw ArgumentError(textOf("response: %zu lists of matches, %zu steps", matches.size(), stated.size()));
+    if (matches.size() + 1 != stated.size() || !(statedError > 0.0))
+        throw ArgumentError(textOf("response: %zu lists of matches, %zu frames", matches.size(), stated.size()));
     FittedResponse out;
     out.steps.resize(matches.size());
     constexpr double kCoarse = 0.01; // of clipping: where 8-bit codes and noise cost most of the precision

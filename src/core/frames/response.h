@@ -37,10 +37,10 @@ struct FittedResponse {
     std::vector<ExposureStep> steps; ///< between neighbours, as the fit sees them; empty steps where nothing matched
 };
 /// Fits curve and exposure steps together: log2 z(bright) - log2 z(dark) = step, least squares over all matches with a
-/// smooth bend, outliers reweighted. `stated[i]` is the step that metadata say between frames i and i + 1, `statedError`
-/// in EV how sure they are of one frame; where nothing is stated, smoothness alone parts curve from steps. Accepted (`fitted`) when the curve is monotone and lowers the
-/// disagreement by three tenths and by 0.01 EV at least.
-/// Shapes: one step for each list of matches. Throws ArgumentError.
+/// smooth bend, outliers reweighted. `stated[i]` is what metadata say of frame i, log2 of its exposure, `statedError` in EV
+/// how sure they are; where nothing is stated, smoothness alone parts the curve from the steps. Accepted (`fitted`) when the
+/// curve is monotone and lowers the disagreement by three tenths and by 0.01 EV at least.
+/// Shapes: one more frame than lists of matches. Throws ArgumentError.
 /// Source: [DebevecMalik1997] equation 3 in the logarithm, smooth bends as there; a bend of the profile's curve in
 /// place of a free curve.
 FittedResponse fitResponse(std::span<const MatchedLight> matches, std::span<const std::optional<double>> stated,

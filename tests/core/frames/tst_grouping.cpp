@@ -104,6 +104,23 @@ private Q_SLOTS:
             frames.push_back(factsAt(100, std::exp2(ev - 6), int(frames.size())));
         QCOMPARE(groupFrames(frames).size(), size_t(1));
     }
+    void aSlipOfTheApertureKeepsTheSet()
+    {
+        std::vector<FrameFacts> frames;
+        for (double ev : {-4.0, -2.0, 0.0, 2.0, 4.0})
+            frames.push_back(factsAt(100, std::exp2(ev - 6), int(frames.size())));
+        frames[2].fNumber = 5.6; // and with it twice the light
+        frames[2].exposure = *frames[2].exposure * 2.0;
+        QCOMPARE(groupFrames(frames).size(), size_t(1));
+        for (size_t i = 0; i < 5; ++i) { // a second set at another aperture is a set of its own
+            FrameFacts f = factsAt(101, std::exp2(2.0 * double(i) - 9.5), int(frames.size()));
+            f.fNumber = 11.0;
+            frames.push_back(f);
+        }
+        const auto groups = groupFrames(frames);
+        QCOMPARE(groups.size(), size_t(2));
+        QCOMPARE(groups[1], (std::vector<size_t>{5, 6, 7, 8, 9}));
+    }
     void burstsWithoutAPauseAreSplitByTheirPattern()
     {
         std::vector<FrameFacts> frames;

@@ -194,6 +194,16 @@ private Q_SLOTS:
         for (size_t i : {0u, 1u, 3u}) // and the others are not pulled
             QVERIFY(std::abs(std::log2(lied.frames[i].exposure / set.frames[i].exposure)) < 1e-3);
     }
+    void aLyingFrameDoesNotBendTheCurve()
+    {
+        // One file of five says 1 EV too much; the curve and the other exposures stay what they are.
+        const std::vector<double> real{0, -4, -2, 2, 4};
+        const MeasuredSet set = measured(developed("bent", real, {0, -4, -1, 2, 4}, 0.5));
+        QVERIFY(std::abs(set.frames[2].pictureSays + 1.0) < 0.05);
+        const std::vector<double> got = evs(set);
+        for (size_t i : {1u, 3u, 4u})
+            QVERIFY2(std::abs(got[i] - real[i]) <= 0.03, qPrintable(QString::number(got[i])));
+    }
     void nothingInCommonIsAssumedEqual()
     {
         std::vector<FramePtr> frames = raw("apart", {-9, 7}, 100);
@@ -272,7 +282,7 @@ private Q_SLOTS:
     void badFitsAreRefused()
     {
         const std::array<MatchedLight, 1> none;
-        QVERIFY(!fitResponse(none, std::array{std::optional(2.0)}, 0.05).response.fitted);
+        QVERIFY(!fitResponse(none, std::array{std::optional(0.0), std::optional(2.0)}, 0.05).response.fitted);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse(none, {}, 0.05));
         const Image<uint16_t> a(8, 8, 3), b(8, 9, 3);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, matchedLight(a.view(), b.view()));
