@@ -214,6 +214,10 @@ private Q_SLOTS:
         QCOMPARE(document().bracket().frames.size(), size_t(4));
         document().undo();
         QCOMPARE(document().bracket().reference, size_t(3));
+        document().redo();
+        window_->add(frames_); // what was taken out comes back, the rest is there already
+        QTRY_COMPARE_WITH_TIMEOUT(document().bracket().frames.size(), size_t(5), 20000);
+        QVERIFY(window_->messages()->text().contains("in the set already"));
     }
     void whiteBalanceIsPickedSlidAndUndone()
     {

@@ -17,6 +17,7 @@
 
 #include <array>
 #include <optional>
+#include <set>
 
 namespace yolk::app {
 
@@ -108,7 +109,7 @@ public:
     /// Shows a frame as its file shows it in place of the merge; empty: the merge again.
     void lookAt(std::optional<size_t> index);
     std::optional<size_t> lookedAt() const; ///< index in bracket()
-    void stepLook(int direction);           ///< to the next brighter (+1) or darker frame; from the merge to the reference
+    void stepLook(int direction); ///< to the next brighter (+1) or darker frame; from the merge to the reference
     void requestView(const ViewRequest &request);
     std::optional<Probe> probe(const QPointF &picturePosition) const;
     void exportPicture(const QString &path);
@@ -135,6 +136,7 @@ private:
     struct Opened {
         Sources sources;
         std::optional<Measured> measured;
+        std::set<std::string> again; ///< ids of frames that were taken out of the set and are opened again
         QStringList problems;
     };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,

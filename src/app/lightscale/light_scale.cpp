@@ -1,26 +1,17 @@
-#include "lightscale/light_scale.h"
+#include "lightscale/light_scale_p.h"
 
 #include "theme/theme.h"
-#include "widgets/number_text.h"
 
 #include <QCoreApplication>
 #include <QHelpEvent>
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
 #include <QToolTip>
 
 #include <algorithm>
 #include <cmath>
 
 namespace yolk::app {
-namespace {
-
-constexpr double kLeft = 172.0, kRight = 16.0, kTop = 8.0, kAxisHeight = 22.0;
-constexpr double kLeastBarsHeight = 52.0, kMostBarsHeight = 66.0, kBarPitch = 7.3; // all frames together; one labelled
-constexpr double kEggHeight = 16.0, kReach = 13.0;
-const double kClipEv = -std::log2(0.18); // the clipping of a frame of 0 EV stands this far over middle grey
 
 QString zoneName(int zone)
 {
@@ -31,6 +22,12 @@ QString zoneName(int zone)
     return QCoreApplication::translate("LightScale", names[size_t(zone)]);
 }
 
+namespace {
+
+constexpr double kLeastBarsHeight = 52.0, kMostBarsHeight = 66.0, kBarPitch = 7.3; // all frames together; one labelled
+constexpr double kReach = 13.0;                                                    // of the pointer round a handle
+const double kClipEv = -std::log2(0.18); // the clipping of a frame of 0 EV stands this far over middle grey
+
 double clipEv(const BracketFrame &f)
 {
     return kClipEv - f.ev;
@@ -38,12 +35,6 @@ double clipEv(const BracketFrame &f)
 double evOfSnr(const BracketFrame &f, double snr)
 {
     return clipEv(f) + std::log2(f.measured.noise.levelOfSnr(snr));
-}
-
-QString exposureText(const BracketFrame &f)
-{
-    const QString shutter = shutterText(f.frame->metadata);
-    return shutter.isEmpty() ? evText(f.ev) : shutter;
 }
 
 } // namespace
@@ -175,234 +166,6 @@ int LightScale::barAt(const QPointF &position) const
     return bar >= 0 && bar < int(frames.size()) && frames[size_t(bar)].usable ? bar : -1;
 }
 
-void LightScale::paintEvent(QPaintEvent *)
-{
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    painter.fillRect(rect(), tokens().chrome);
-    painter.fillRect(QRectF(0, 0, width(), 1), tokens().line);
-    paintWords(painter);
-    if (!document_->isOpen()) {
-        paintAxis(painter);
-        return;
-    }
-    paintHistogram(painter);
-    paintLimits(painter);
-    paintAxis(painter);
-    paintBars(painter);
-    paintCurve(painter);
-    paintProbe(painter);
-}
-
-void LightScale::paintWords(QPainter &painter) const
-{
-    QFont bold = font();
-    bold.setWeight(QFont::DemiBold);
-    painter.setFont(bold);
-    painter.setPen(tokens().text);
-    painter.drawText(QPointF(16, kTop + 13), tr("Light scale"));
-    QFont small = font();
-    small.setPixelSize(12);
-    painter.setFont(small);
-    painter.setPen(tokens().secondary);
-    const QRectF room(16, kTop + 22, kLeft - 36, height() - kTop - 26);
-    painter.drawText(room, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, sentence());
-}
-
-void LightScale::paintAxis(QPainter &painter) const
-{
-    const QRectF p = plot();
-    QFont small = font();
-    small.setPixelSize(11);
-    painter.setFont(small);
-    painter.setPen(QPen(tokens().secondary, 1));
-    painter.drawLine(QPointF(p.left(), p.bottom() + 0.5), QPointF(p.right(), p.bottom() + 0.5));
-    const double perEv = p.width() / (lastEv_ - firstEv_);
-    const int step = perEv * 2 > 34 ? 2 : 4; // labels never touch
-    for (int ev = int(std::ceil(firstEv_)); ev <= int(lastEv_); ++ev) {
-        const double x = std::floor(xOfEv(ev)) + 0.5;
-        const bool labelled = ev % step == 0;
-        painter.setPen(QPen(tokens().secondary, 1));
-        painter.drawLine(QPointF(x, p.bottom()), QPointF(x, p.bottom() + (labelled ? 5 : 3)));
-        if (!labelled)
-            continue;
-        painter.setPen(ev == 0 ? tokens().text : tokens().secondary);
-        painter.drawText(QRectF(x - 30, p.bottom() + 4, 60, 16), Qt::AlignCenter,
-                         ev == 0 ? tr("0 EV") : signedNumber(ev, 0));
-    }
-}
-
-void LightScale::paintLimits(QPainter &painter) const
-{
-    double noise = 1e9, clip = -1e9;
-    for (const BracketFrame *f : document_->bracket().used()) {
-        noise = std::min(noise, floorEv(*f, 1.0));
-        clip = std::max(clip, headEv(*f));
-    }
-    const QRectF area = curveArea();
-    painter.save();
-    painter.setRenderHint(QPainter::Antialiasing);
-    for (const auto &[from, to] : {std::pair(firstEv_, noise), std::pair(clip, lastEv_)}) {
-        const QRectF part(QPointF(xOfEv(from), area.top()), QPointF(xOfEv(to), area.bottom()));
-        painter.setClipRect(part);
-        painter.setPen(QPen(tokens().secondary, 1));
-        for (double x = part.left() - area.height(); x < part.right(); x += 6)
-            painter.drawLine(QPointF(x, area.bottom()), QPointF(x + area.height(), area.top()));
-    }
-    painter.restore();
-}
-
-void LightScale::paintHistogram(QPainter &painter) const
-{
-    const SceneHistogram *histogram = document_->histogram();
-    if (!histogram)
-        return;
-    const QRectF area = curveArea();
-    float most = 1e-6f;
-    for (int bin = 1; bin + 1 < SceneHistogram::kBins; ++bin) // the ends hold all that lies beyond
-        most = std::max(most, histogram->shares[size_t(bin)]);
-    QPainterPath path(QPointF(area.left(), area.bottom()));
-    for (int bin = 0; bin < SceneHistogram::kBins; ++bin) {
-        const double x = xOfEv(SceneHistogram::kFirstEv + (bin + 0.5) * SceneHistogram::kBinEv);
-        if (x < area.left() || x > area.right())
-            continue;
-        // Root of the share: a bright doorway is a small part of a picture and must still be seen.
-        const double share = std::sqrt(double(std::min(histogram->shares[size_t(bin)], most) / most));
-        path.lineTo(x, area.bottom() - 0.78 * share * area.height());
-    }
-    path.lineTo(area.right(), area.bottom());
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(tokens().histogram);
-    painter.setOpacity(0.75);
-    painter.drawPath(path);
-    painter.setOpacity(1.0);
-}
-
-void LightScale::paintBars(QPainter &painter) const
-{
-    const auto &frames = document_->bracket().frames;
-    const double pitch = barPitch();
-    const bool labelled = pitch >= 7.0; // up to nine frames
-    QFont small = font();
-    small.setPixelSize(pitch >= 9.0 ? 11 : 10);
-    painter.setFont(small);
-    for (size_t i = 0; i < frames.size(); ++i) {
-        const BracketFrame &f = frames[i];
-        const double y = plot().top() + pitch * (double(i) + 0.5);
-        const bool hovered = int(i) == hoveredBar_, looked = document_->lookedAt() == i;
-        const double thickness = std::min(4.0, pitch * 0.5) + (hovered || looked ? 1.5 : 0.0);
-        const double dark = std::max(plot().left(), xOfEv(floorEv(f, 1.0))), clean = xOfEv(floorEv(f, 10.0));
-        if (!f.usable)
-            continue;
-        const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
-        const QString words = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
-        // Thumbnail and words stay within the window.
-        const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
-        const double head = std::min(xOfEv(headEv(f)), double(width()) - 6 - room);
-        QColor solid = tokens().bars, faint = tokens().bars;
-        faint.setAlphaF(0.06f);
-        if (!f.used)
-            solid.setAlphaF(0.25f);
-        QLinearGradient gradient(QPointF(dark, 0), QPointF(std::max(clean, dark + 1), 0));
-        gradient.setColorAt(0, faint);
-        gradient.setColorAt(1, solid);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(gradient);
-        painter.drawRoundedRect(QRectF(QPointF(dark, y - thickness / 2), QPointF(head, y + thickness / 2)), 2, 2);
-        double x = head + 4;
-        if (const QImage image = document_->thumbnail(f.frame->id); labelled && !image.isNull()) {
-            const double h = std::min(pitch - 0.4, 10.0), w = h * 1.5;
-            const double shown = std::min(image.width() / 1.5, double(image.height())); // the middle, cropped to 3:2
-            const QRectF part(QPointF((image.width() - 1.5 * shown) / 2, (image.height() - shown) / 2),
-                              QSizeF(1.5 * shown, shown));
-            painter.setOpacity(f.used ? 1.0 : 0.4);
-            painter.setRenderHint(QPainter::SmoothPixmapTransform);
-            painter.drawImage(QRectF(x, y - h / 2, w, h), image, part);
-            painter.setOpacity(1.0);
-            x += w + 5;
-        }
-        if (labelled) {
-            painter.setPen(f.used ? tokens().text : tokens().secondary);
-            painter.drawText(QPointF(x, y + 3.6), words);
-        }
-    }
-}
-
-void LightScale::paintCurve(QPainter &painter) const
-{
-    const QRectF area = curveArea();
-    QPolygonF curve;
-    for (double x = area.left(); x <= area.right() + 0.5; x += 3) {
-        const double ev = firstEv_ + (x - area.left()) / area.width() * (lastEv_ - firstEv_);
-        curve << QPointF(x, yOfLightness(document_->lightnessAt(ev)));
-    }
-    painter.setPen(QPen(tokens().chrome, 4)); // a halo keeps the line apart from the histogram
-    painter.drawPolyline(curve);
-    painter.setPen(QPen(tokens().text, 1.6));
-    painter.drawPolyline(curve);
-    for (int zone = 0; zone < int(kZones.size()); ++zone) {
-        const bool live = zone == current_ && (dragging_ || hasFocus());
-        const bool large = live || zone == hovered_;
-        const QPointF at = handlePosition(zone);
-        paintEgg(painter, at, large ? kEggHeight + 2 : kEggHeight, live, false);
-        if (!large || (probe_ && !dragging_)) // the pixel under the pointer has the word
-            continue;
-        const double value = document_->recipe().tone.*kZones[size_t(zone)];
-        const QString words = zoneName(zone) + QStringLiteral("  ") + signedNumber(value, 0);
-        QFont small = font();
-        small.setPixelSize(12);
-        small.setWeight(QFont::DemiBold);
-        painter.setFont(small);
-        const double w = painter.fontMetrics().horizontalAdvance(words) + 12;
-        const bool below = at.y() - 30 < plot().top();
-        const double x = std::clamp(at.x() - w / 2, area.left(), area.right() - w);
-        const QRectF box(x, below ? at.y() + 11 : at.y() - 29, w, 18);
-        painter.setPen(Qt::NoPen);
-        painter.setBrush(tokens().field);
-        painter.drawRoundedRect(box, 4, 4);
-        painter.setPen(tokens().text);
-        painter.drawText(box, Qt::AlignCenter, words);
-    }
-}
-
-void LightScale::paintProbe(QPainter &painter) const
-{
-    if (!probe_)
-        return;
-    const QRectF p = plot();
-    const double x = std::clamp(xOfEv(probe_->ev), p.left(), p.right());
-    painter.setPen(QPen(tokens().text, 1, Qt::DashLine));
-    painter.drawLine(QPointF(x, p.top()), QPointF(x, p.bottom()));
-    QString words = tr("%1 EV").arg(signedNumber(probe_->ev, 1));
-    if (probe_->clipped)
-        words += tr(" · clipped in every frame");
-    else if (!probe_->shares.empty()) {
-        QStringList parts;
-        for (size_t i = 0; i < std::min<size_t>(3, probe_->shares.size()); ++i)
-            parts << tr("%1: %2 %").arg(probe_->shares[i].first).arg(std::lround(100 * probe_->shares[i].second));
-        words += tr(" · frame ") + parts.join(QStringLiteral(", "));
-    }
-    QFont small = font();
-    small.setPixelSize(12);
-    painter.setFont(small);
-    const double w = painter.fontMetrics().horizontalAdvance(words) + 14;
-    const double left = x + 8 + w < p.right() ? x + 8 : x - 8 - w;
-    QRectF box;
-    for (const double y : {curveArea().top() + 2, p.bottom() - 22, p.top() + 2}) { // where it covers no handle
-        box = QRectF(left, y, w, 19);
-        bool covers = false;
-        for (int zone = 0; zone < int(kZones.size()); ++zone)
-            covers = covers || box.adjusted(-9, -11, 9, 11).contains(handlePosition(zone));
-        if (!covers)
-            break;
-    }
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(tokens().field);
-    painter.drawRoundedRect(box, 4, 4);
-    painter.setPen(tokens().text);
-    painter.drawText(box, Qt::AlignCenter, words);
-}
-
 void LightScale::mousePressEvent(QMouseEvent *event)
 {
     if (event->button() != Qt::LeftButton)
@@ -521,10 +284,11 @@ bool LightScale::event(QEvent *event)
                 .arg(zoneName(zone).toLower()),
             this);
     else if (at.x() > kLeft && at.y() < kTop + barsHeight())
-        QToolTip::showText(help->globalPos(),
-                           tr("One bar per frame: from its noise floor (fading) to its clipping point (the head). A click "
-                              "leaves the frame out or takes it in again."),
-                           this);
+        QToolTip::showText(
+            help->globalPos(),
+            tr("One bar per frame: from its noise floor (fading) to its clipping point (the head). A click "
+               "leaves the frame out or takes it in again."),
+            this);
     else
         QToolTip::showText(
             help->globalPos(),

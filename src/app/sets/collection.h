@@ -35,8 +35,8 @@ public:
     void undo();
 
 Q_SIGNALS:
-    void changed();           ///< the sets
-    void loaded();            ///< after load(): the sets are there
+    void changed(); ///< the sets
+    void loaded();  ///< after load(): the sets are there
     void thumbnailsChanged();
 
 private:

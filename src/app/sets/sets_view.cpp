@@ -46,15 +46,18 @@ void SetFrame::paintEvent(QPaintEvent *)
     painter.fillRect(room, tokens().chrome);
     if (!image_.isNull()) {
         const QSizeF size = QSizeF(image_.size()).scaled(room.size(), Qt::KeepAspectRatio);
-        painter.drawImage(QRectF(QPointF(room.center().x() + 0.5 - size.width() / 2, room.center().y() + 0.5 - size.height() / 2), size),
-                          image_);
+        painter.drawImage(
+            QRectF(QPointF(room.center().x() + 0.5 - size.width() / 2, room.center().y() + 0.5 - size.height() / 2),
+                   size),
+            image_);
     }
     QFont small = font();
     small.setPixelSize(11);
     painter.setFont(small);
     painter.setPen(tokens().secondary);
-    painter.drawText(QRect(3, kPicture + 5, width() - 6, 15), Qt::AlignCenter,
-                     painter.fontMetrics().elidedText(QFileInfo(path_).completeBaseName(), Qt::ElideMiddle, width() - 6));
+    painter.drawText(
+        QRect(3, kPicture + 5, width() - 6, 15), Qt::AlignCenter,
+        painter.fontMetrics().elidedText(QFileInfo(path_).completeBaseName(), Qt::ElideMiddle, width() - 6));
     if (hasFocus()) {
         painter.setPen(QPen(tokens().text, 1));
         painter.drawRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5));
@@ -216,9 +219,10 @@ void SetsView::rebuild()
     qsizetype frames = 0;
     for (const QStringList &set : sets)
         frames += set.size();
-    heading_->setText(tr("<b>%1 sets of %2 frames.</b> Split by time, exposures and size; drag a frame to where it belongs.")
-                          .arg(sets.size())
-                          .arg(frames));
+    heading_->setText(
+        tr("<b>%1 sets of %2 frames.</b> Split by time, exposures and size; drag a frame to where it belongs.")
+            .arg(sets.size())
+            .arg(frames));
     for (int i = 0; i <= int(sets.size()); ++i) {
         const bool last = i == int(sets.size());
         auto *row = new SetRow(last ? tr("Drop a frame here to make a set of its own.")

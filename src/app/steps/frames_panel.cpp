@@ -54,14 +54,12 @@ FrameRow *FramesPanel::newRow(size_t index)
         document_->setFrameUsed(index, used);
         refresh(); // the last frame cannot be left out: its mark comes back
     });
-    connect(row, &FrameRow::lookAsked, this, [this, index] {
-        document_->lookAt(document_->lookedAt() == index ? std::nullopt : std::optional(index));
-    });
+    connect(row, &FrameRow::lookAsked, this,
+            [this, index] { document_->lookAt(document_->lookedAt() == index ? std::nullopt : std::optional(index)); });
     connect(row, &FrameRow::referenceAsked, this, [this, index] { document_->setReference(index); });
     connect(row, &FrameRow::removeAsked, this, [this, index] { document_->removeFrame(index); });
-    connect(row, &FrameRow::evTyped, this, [this, index](std::optional<double> ev) {
-        document_->setFrameEv(index, ev);
-    });
+    connect(row, &FrameRow::evTyped, this,
+            [this, index](std::optional<double> ev) { document_->setFrameEv(index, ev); });
     connect(row, &FrameRow::stepAsked, this, [this, index](int direction) {
         const qsizetype to = qsizetype(index) + direction;
         if (to >= 0 && to < shown_.size())

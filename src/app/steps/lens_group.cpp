@@ -24,9 +24,9 @@ LensGroup::LensGroup(Document *document, QWidget *parent)
 {
     fringeFacts_->setWordWrap(true);
     fringeFacts_->setForegroundRole(QPalette::PlaceholderText);
-    for (QWidget *widget : {static_cast<QWidget *>(fringesName_), static_cast<QWidget *>(fringes_),
-                            static_cast<QWidget *>(fringeFacts_), static_cast<QWidget *>(darkNoise_),
-                            static_cast<QWidget *>(demosaicName_), static_cast<QWidget *>(demosaic_)})
+    for (QWidget *widget :
+         {static_cast<QWidget *>(fringesName_), static_cast<QWidget *>(fringes_), static_cast<QWidget *>(fringeFacts_),
+          static_cast<QWidget *>(darkNoise_), static_cast<QWidget *>(demosaicName_), static_cast<QWidget *>(demosaic_)})
         add(widget);
     connect(fringes_, &ChoiceRow::chosen, this, [this](int index) {
         set([index](PrepareSettings &s) { s.fringes = kFringeModes[size_t(index)].value; }, kFringes.name);
@@ -41,8 +41,7 @@ LensGroup::LensGroup(Document *document, QWidget *parent)
     connect(document, &Document::recipeChanged, this, &LensGroup::refresh);
 }
 
-void LensGroup::set(const std::function<void(PrepareSettings &)> &change, std::string_view name,
-                    const QString &gesture)
+void LensGroup::set(const std::function<void(PrepareSettings &)> &change, std::string_view name, const QString &gesture)
 {
     Recipe next = document_->recipe();
     change(next.prepare);
@@ -76,10 +75,11 @@ void LensGroup::refresh()
     setVisible(raw || darker);
     const QSize size = document_->pictureSize();
     fringeFacts_->setText(
-        !fringes ? tr("None found.")
-                 : tr("Up to %1 pixels, %2.")
-                       .arg(QLocale().toString(found.largestShift(size.width(), size.height()), 'f', 1),
-                            found.source == Fringes::Source::LensData ? tr("by lens data") : tr("seen in the picture")));
+        !fringes
+            ? tr("None found.")
+            : tr("Up to %1 pixels, %2.")
+                  .arg(QLocale().toString(found.largestShift(size.width(), size.height()), 'f', 1),
+                       found.source == Fringes::Source::LensData ? tr("by lens data") : tr("seen in the picture")));
 }
 
 } // namespace yolk::app

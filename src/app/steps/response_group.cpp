@@ -61,7 +61,8 @@ void ResponsePlot::paintEvent(QPaintEvent *)
             const double code = i / 120.0, y = decodeSrgb(code); // the plot's own spacing of code values
             const double light = bent ? response_.lightOf(y) : y;
             if (light > 0.0)
-                line << QPointF(area.left() + code * area.width(), area.top() - std::log2(light) / kStops * area.height());
+                line << QPointF(area.left() + code * area.width(),
+                                area.top() - std::log2(light) / kStops * area.height());
         }
         return line;
     };

@@ -30,9 +30,8 @@ WhiteGroup::WhiteGroup(Document *document, QWidget *parent)
         next.white = {kWhiteModes[size_t(index)].value, now.temperature, now.tint};
         document_->setRecipe(next, tr("white balance"));
     });
-    connect(temperature_, &ValueSlider::changed, this, [this](double value, const QString &gesture) {
-        set(&WhiteSettings::temperature, value, gesture);
-    });
+    connect(temperature_, &ValueSlider::changed, this,
+            [this](double value, const QString &gesture) { set(&WhiteSettings::temperature, value, gesture); });
     connect(tint_, &ValueSlider::changed, this,
             [this](double value, const QString &gesture) { set(&WhiteSettings::tint, value, gesture); });
     connect(pick_, &QPushButton::clicked, this, &WhiteGroup::pickAsked);

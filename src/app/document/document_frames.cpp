@@ -1,0 +1,138 @@
+// What the photographer decides about frames before they are merged, and looking at single ones.
+#include "document/document.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk::app {
+
+void Document::arrange()
+{
+    bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+    coverage_ = coverageOf(*bracket_, measured_->light);
+    const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
+    if (!lookedAt_.empty() && gone) {
+        lookedAt_.clear();
+        Q_EMIT lookChanged();
+    }
+}
+
+void Document::setFrameUsed(size_t index, bool used)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    Recipe next = recipe();
+    if (used)
+        next.frames.excluded.erase(frame.frame->id);
+    else if (bracket_->used().size() > 1)
+        next.frames.excluded.insert(frame.frame->id);
+    setRecipe(next, used ? tr("use frame %1").arg(frame.number) : tr("leave out frame %1").arg(frame.number));
+}
+
+void Document::removeFrame(size_t index)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    if (frame.used && bracket_->used().size() == 1)
+        return;
+    Recipe next = recipe();
+    next.frames.removed.insert(frame.frame->id);
+    if (next.frames.reference == frame.frame->id)
+        next.frames.reference.clear();
+    setRecipe(next, tr("remove frame %1").arg(frame.number));
+}
+
+void Document::setReference(size_t index)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    if (!frame.used)
+        return;
+    Recipe next = recipe();
+    next.frames.reference = frame.frame->id;
+    setRecipe(next, tr("frame %1 as reference").arg(frame.number));
+}
+
+void Document::setFrameEv(size_t index, std::optional<double> ev)
+{
+    const BracketFrame &frame = bracket_->frames[index];
+    Recipe next = recipe();
+    if (ev)
+        next.frames.exposure[frame.frame->id] = bracket_->anchorExposure * std::exp2(std::clamp(*ev, -25.0, 25.0));
+    else
+        next.frames.exposure.erase(frame.frame->id);
+    setRecipe(next, tr("exposure of frame %1").arg(frame.number));
+}
+
+void Document::leaveOutDispensable()
+{
+    Recipe next = recipe();
+    for (size_t i : coverage_.dispensable)
+        next.frames.excluded.insert(bracket_->frames[i].frame->id);
+    setRecipe(next, tr("leave out %1").arg(countedFrames(qsizetype(coverage_.dispensable.size()))));
+}
+
+WhitePoint Document::white() const
+{
+    const WhiteSettings &settings = recipe().white;
+    return settings.mode == WhiteMode::AsShot      ? measured_->asShot
+           : settings.mode == WhiteMode::Automatic ? measured_->automaticWhite
+                                                   : WhitePoint{settings.temperature, settings.tint};
+}
+
+void Document::pickWhite(const QPointF &position)
+{
+    if (!isOpen())
+        return;
+    std::optional<size_t> frame;
+    if (const auto at = lookedAt())
+        frame = size_t(bracket_->frames[*at].given) - 1;
+    auto work = [sources = sources_, measured = *measured_, settings = recipe(), frame, position](ExecContext &ctx) {
+        return pickLight(sources, measured, settings, frame, position.x(), position.y(), ctx);
+    };
+    const CodeValues colour = bracket_->frames[bracket_->reference].frame->codeValues;
+    pickLane_.start<PickedLight>({}, work, [this, colour](Outcome<PickedLight> outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT failed(outcome.error);
+        if (!outcome.result)
+            return;
+        if (outcome.result->clipped)
+            return Q_EMIT failed(tr("This place is clipped: pick one that is less bright."));
+        if (std::ranges::any_of(outcome.result->rgb, [](double v) { return v <= 0.0; }))
+            return Q_EMIT failed(tr("This place is too dark to show the colour of the light: pick a brighter one."));
+        const WhitePoint light = lightOf(colour, outcome.result->rgb);
+        Recipe next = recipe();
+        next.white = {WhiteMode::Own, light.temperature, light.tint};
+        setRecipe(next, tr("white balance"));
+    });
+}
+
+void Document::stepLook(int direction)
+{
+    if (!isOpen())
+        return;
+    const auto now = lookedAt();
+    const ptrdiff_t last = ptrdiff_t(bracket_->frames.size()) - 1;
+    const ptrdiff_t from = now ? ptrdiff_t(*now) + direction : ptrdiff_t(bracket_->reference);
+    lookAt(size_t(std::clamp<ptrdiff_t>(from, 0, last)));
+}
+
+void Document::lookAt(std::optional<size_t> index)
+{
+    const std::string id =
+        index && isOpen() && *index < bracket_->frames.size() ? bracket_->frames[*index].frame->id : std::string();
+    if (id == lookedAt_)
+        return;
+    lookedAt_ = id;
+    viewLane_.discard();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+std::optional<size_t> Document::lookedAt() const
+{
+    if (!lookedAt_.empty())
+        for (size_t i = 0; i < bracket_->frames.size(); ++i)
+            if (bracket_->frames[i].frame->id == lookedAt_)
+                return i;
+    return std::nullopt;
+}
+
+} // namespace yolk::app
