@@ -29,6 +29,11 @@ FramesPanel::FramesPanel(Document *document, QWidget *parent) : Panel(parent), d
     white_ = new WhiteGroup(document, this);
     lens_ = new LensGroup(document, this);
     response_ = new ResponseGroup(document, this);
+    constexpr size_t kAhead = 9; // a usual bracket: making rows while the first picture comes would hold the window
+    for (size_t i = 0; i < kAhead; ++i) {
+        made_ << newRow(i);
+        made_.last()->hide();
+    }
     add(rows_);
     add(coverage_);
     add(notices_);
@@ -74,10 +79,11 @@ void FramesPanel::refresh()
     if (!document_->isOpen())
         return;
     const Bracket &bracket = document_->bracket();
-    while (shown_.size() < qsizetype(bracket.frames.size()))
-        shown_ << newRow(size_t(shown_.size()));
-    while (shown_.size() > qsizetype(bracket.frames.size()))
-        shown_.takeLast()->deleteLater(); // it may be the one whose menu asked
+    while (made_.size() < qsizetype(bracket.frames.size()))
+        made_ << newRow(size_t(made_.size()));
+    shown_ = made_.mid(0, qsizetype(bracket.frames.size()));
+    for (qsizetype i = 0; i < made_.size(); ++i)
+        made_[i]->setVisible(i < shown_.size());
     for (size_t i = 0; i < bracket.frames.size(); ++i)
         shown_[qsizetype(i)]->show(bracket.frames[i], {i == bracket.reference, document_->lookedAt() == i,
                                                        document_->thumbnail(bracket.frames[i].frame->id)});

@@ -34,7 +34,7 @@ private:
     QPushButton *leaveOut_;
     QWidget *rows_;
     QVBoxLayout *rowLayout_;
-    QList<FrameRow *> shown_;
+    QList<FrameRow *> made_, shown_; // rows are made ahead; shown are the first of them
     WhiteGroup *white_;
     LensGroup *lens_;
     ResponseGroup *response_;

@@ -15,7 +15,7 @@ namespace yolk {
 /// measured on the frame and bounded by the model. What stands out of the noise keeps its height; mean light is kept.
 /// `strength` 0 .. 1; 0 changes nothing. Clipped values stay as they are.
 /// Shapes: linear codes, three planes. Throws ArgumentError (strength, planes), Cancelled.
-/// Threads: blocks of rows through ctx.runner, the same bits for any. Memory: 6 bytes a pixel.
+/// Threads: tiles through ctx.runner, the same bits for any. Memory: 6 bytes a pixel.
 /// Source: [MakitaloFoi2013] for making noise even, [StarckMurtagh1998] for the bands, the shrinkage of James and Stein.
 void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double strength, ExecContext &ctx);
 

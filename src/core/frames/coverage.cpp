@@ -8,7 +8,7 @@ namespace {
 
 constexpr double kClean = 10.0, kDrowned = 1.0; // signal-to-noise ratios
 constexpr double kLittle = 0.001;               // share of the pixels
-constexpr double kAlike = 5e-5;                 // one of 20 000 samples
+constexpr double kAlike = 2e-4;                 // one or two of 8000 samples
 
 /// Of one sample: squared signal-to-noise ratio that each frame brings; negative where the frame clips.
 struct Held {

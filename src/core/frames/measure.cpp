@@ -192,7 +192,7 @@ std::vector<LightSample> lightSamples(const Measuring &m, std::span<const Measur
         return {};
     const std::vector<size_t> &group = *std::ranges::max_element(m.groups, {}, &std::vector<size_t>::size);
     const Shape shape = m.pixels[group[0]]->shape();
-    const int step = std::max(1, int(std::sqrt(double(shape.pixels()) / 2e4)));
+    const int step = std::max(1, int(std::sqrt(double(shape.pixels()) / 8e3)));
     std::vector<LightSample> out;
     for (int y = step / 2; y < shape.height; y += step)
         for (int x = step / 2; x < shape.width; x += step)

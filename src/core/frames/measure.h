@@ -55,7 +55,7 @@ inline constexpr double kClippedFrom = 0.982;
 struct MeasuredSet {
     std::vector<MeasuredFrame> frames; ///< in the order given
     Response response;                 ///< of the developed files in it
-    std::vector<LightSample> light;    ///< some 20 000 places, spread evenly
+    std::vector<LightSample> light;    ///< some 8000 places, spread evenly
 };
 
 /// How a frame comes to its reduced pixels: decodeFrame(), or a cache in front of it.

@@ -220,7 +220,7 @@ Fringes findFringes(const Sources &sources, const Bracket &bracket, ExecContext 
         return *listed;
     std::ranges::stable_sort(raw, {},
                              [](const BracketFrame *f) { return f->measured.clippedShare + f->measured.darkShare; });
-    constexpr size_t kFrames = 3;
+    constexpr size_t kFrames = 2;
     raw.resize(std::min(raw.size(), kFrames));
     std::vector<std::optional<Fringes>> found(raw.size());
     const int reduction = std::max(measuringReduction(first), previewReduction(sources));
