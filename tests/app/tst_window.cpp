@@ -200,7 +200,7 @@ private Q_SLOTS:
         QVERIFY2(window_->lightScale()->sentence().startsWith(sentence), qPrintable(window_->lightScale()->sentence()));
         window_->goTo(Step::Frames);
         QTest::qWait(50);
-        for (const FrameRow *row : window_->findChildren<FrameRow *>())
+        for (const FrameRow *row : window_->framesPanel()->rows())
             QVERIFY2(row->height() < 100,
                      qPrintable(QString::number(row->height()))); // no row swells to fill the panel
     }
@@ -249,7 +249,7 @@ private Q_SLOTS:
     {
         openFrames();
         window_->goTo(Step::Frames);
-        const auto rows = window_->findChildren<FrameRow *>();
+        const auto rows = window_->framesPanel()->rows();
         QCOMPARE(rows.size(), 5);
         QTest::mouseClick(rows[1]->use(), Qt::LeftButton, {}, QPoint(6, rows[1]->use()->height() / 2));
         QCOMPARE(document().bracket().used().size(), size_t(4));

@@ -109,6 +109,7 @@ QString exposureFacts(const BracketFrame &f)
 FrameRow::FrameRow(QWidget *parent) : QWidget(parent)
 {
     setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Frame")); // until it shows one
     use_ = new QCheckBox(this);
     use_->setToolTip(tr("Merge this frame, or leave it out. The file stays as it is."));
     picture_ = new QLabel(this);
