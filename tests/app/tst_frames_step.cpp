@@ -13,6 +13,7 @@
 #include "steps/step_path.h"
 #include "steps/white_group.h"
 #include "support/demo_data.h"
+#include "support/faults.h"
 #include "support/synthetic.h"
 #include "theme/theme.h"
 #include "widgets/choice_row.h"
@@ -27,6 +28,7 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
@@ -317,6 +319,31 @@ private Q_SLOTS:
         command("Next set")->trigger();
         QTRY_COMPARE_WITH_TIMEOUT(document().bracket().frames.size(), size_t(7), 30000);
         QCOMPARE(document().recipe().tone.exposure, 1.25);
+    }
+    void everyFaultIsNamedAndTheRestIsUsed()
+    {
+        QDir().mkpath(path("faults"));
+        const std::vector<test::Fault> faults = test::writeFaults(path("faults"));
+        const auto at = [&](const QString &name) { return path("faults/") + name; };
+        const QStringList good = {at("good_1.jpg"), at("good_2.jpg"), at("good_3.jpg")};
+        for (const test::Fault &fault : faults) {
+            // One at a time beside good frames: either it is named with its reason, or its row says what is odd.
+            QSignalSpy opened(&document(), &Document::setChanged);
+            window_->open(good + QStringList{at(fault.name)});
+            QTRY_VERIFY2_WITH_TIMEOUT(!opened.isEmpty() && settled(), qPrintable(fault.name), 20000);
+            QVERIFY(document().bracket().used().size() >= 3);
+            const QString said = window_->messages()->text();
+            if (said.contains(fault.name)) {
+                QVERIFY2(said.contains(fault.refusal) && said.contains("left out"), qPrintable(said));
+                QCOMPARE(document().bracket().frames.size(), size_t(3));
+            } else {
+                QVERIFY2(fault.refusal.isEmpty() || fault.refusalInSet.contains("merged already"),
+                         qPrintable(fault.name));
+                QCOMPARE(document().bracket().frames.size(), size_t(4));
+                QVERIFY2(words(window_->framesPanel()).contains(fault.refusalInSet), qPrintable(fault.name));
+            }
+            document().dismissProblems();
+        }
     }
     void mergedRadianceStartsAtTone()
     {
