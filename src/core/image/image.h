@@ -90,6 +90,9 @@ public:
         ptrdiff_t rowStride_ = 0, planeStride_ = 0;
 };
 
+/// A large image is touched page by page; with large pages that is a tenth of the faults. Only a wish to the kernel.
+void askForLargePages(void *block, size_t bytes);
+
 /// Move only and zeroed; large images get their zeros from the kernel page by page, as they are touched.
 template <class T> class Image {
     static_assert(std::is_trivially_copyable_v<T>);
@@ -113,6 +116,7 @@ public:
             throw std::bad_alloc();
         const auto address = (reinterpret_cast<uintptr_t>(block_.get()) + kAlign - 1) / kAlign * kAlign;
         data_ = reinterpret_cast<T *>(address);
+        askForLargePages(block_.get(), bytes);
     }
     Image(int width, int height, int planes) : Image(Shape{width, height, planes}) {}
     Image(Image &&other) noexcept { *this = std::move(other); }

@@ -4,32 +4,60 @@
 #include "io/linear_codes.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
+#include <cstring>
 #include <numeric>
 #include <vector>
 
 namespace yolk {
 namespace {
 
-/// Constants of one frame, ready for the row loop.
+constexpr int kMostFrames = 64;
+
+/// Constants of one frame, ready for the loop.
 struct Weighing {
     float exposure, inverse; // e, 1 / e
+    float least;             // next to e nothing
+    float low, slope;        // let go smoothly: s = 1 at low, 0 at low + 1 / slope
+    float ownLow, ownSlope;  // the same for the frame's own value, right below clipping
+    float doubt;             // light of the darker frames that contradicts this one, in units of its clipping
+    float shot, precision;   // weight = influence * s * precision / (1 + shot * light)
     float gain, read;        // of its noise model
-    float low, slope;        // soft approach to clipping: s = 1 at low, 0 at low + 1 / slope
     float influence;
 };
 
+constexpr double kRampStops = 0.1, kClear = 4.0; // methods of the developer guide: merge
+constexpr double kOwnFrom = 2.0, kOwnTo = 1.0;   // sigma below clipping
+constexpr float kDisbelief = 0.25f;              // from doubt to no weight at all
+
 Weighing weighingOf(const Exposure &e)
 {
-    const double high = std::max(0.5, 1.0 - 4.0 * std::sqrt(e.noise.variance(1.0)));
-    const double low = high * std::exp2(-0.1);
-    return {float(e.exposure), float(1.0 / e.exposure),   float(e.noise.gain), float(e.noise.readVariance),
-            float(low),        float(1.0 / (high - low)), float(e.influence)};
+    const double sigma = std::sqrt(e.noise.variance(1.0));
+    const double high = std::max(0.5, 1.0 - kClear * sigma), low = high * std::exp2(-kRampStops);
+    const double ownHigh = std::max(high, 1.0 - std::max(kOwnTo * sigma, 1e-3));
+    const double ownLow = std::max(low, ownHigh - std::max((kOwnFrom - kOwnTo) * sigma, 1e-3));
+    Weighing w{};
+    w.exposure = float(e.exposure);
+    w.inverse = float(1.0 / e.exposure);
+    w.gain = float(e.noise.gain);
+    w.read = float(e.noise.readVariance);
+    w.low = float(low);
+    w.slope = float(1.0 / (high - low));
+    w.ownLow = float(ownLow);
+    w.ownSlope = float(1.0 / (ownHigh - ownLow));
+    w.doubt = float(1.05 + kClear * sigma);
+    w.least = float(1e-9 * e.exposure);
+    const double read = std::max(e.noise.readVariance, 1e-9 * e.noise.gain); // three variances multiply within a float
+    w.shot = float(e.noise.gain * e.exposure / read);
+    w.precision = float(e.exposure * e.exposure / read);
+    w.influence = float(e.influence);
+    return w;
 }
 
 void check(std::span<const Exposure> in)
 {
-    if (in.empty() || in.size() > 64)
+    if (in.empty() || in.size() > size_t(kMostFrames))
         throw ArgumentError(textOf("merge of %zu frames: 1 to 64 can be merged", in.size()));
     const Shape shape = in[0].pixels.shape();
     for (size_t i = 0; i < in.size(); ++i) {
@@ -49,129 +77,137 @@ void check(std::span<const Exposure> in)
     }
 }
 
-/// Working rows of one band: soft clipping per frame, sums per channel, light of the largest channel so far.
-struct Rows {
-    explicit Rows(int width, int frames) : soft(width, 1, frames), light(width, 1, 1), sums(width, 1, 6) {}
-    Image<float> soft, light, sums; // sums: first estimate R G B, weight R G B
-};
-
-YOLK_INLINE float linear(uint16_t code) // linearOfCode(), inlined into each version
+/// Eight codes, or the first `count` of them, as linear values.
+YOLK_INLINE Float8 linear(const uint16_t *from, int count)
 {
-    return (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
+    Short8 codes{};
+    std::memcpy(&codes, from, size_t(count) * sizeof(uint16_t));
+    // Zeros between: the processors' way from 16 to 32 bits, which the compiler does not find in a conversion.
+    const auto wide = __builtin_shufflevector(codes, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
+    const Float8 values = __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
+    return (values - float(kPedestal)) * (1.0f / kCodeScale);
 }
-YOLK_INLINE float smooth(float t)
+YOLK_INLINE Float8 most(Float8 a, Float8 b)
 {
-    t = t < 0.0f ? 0.0f : t > 1.0f ? 1.0f : t;
+    return a > b ? a : b;
+}
+YOLK_INLINE Float8 largest(Float8 a, Float8 b, Float8 c)
+{
+    return most(most(a, b), c);
+}
+YOLK_INLINE Float8 smooth(Float8 t)
+{
+    t = t < 0.0f ? Float8{} : t;
+    t = t > 1.0f ? Float8{} + 1.0f : t;
     return t * t * (3.0f - 2.0f * t);
 }
-
-/// s of one frame. `light` is what the frames exposed less found (0 for the first): where that would clip this frame by
-/// far, its value is not believed though it lies below clipping. JPEG's ringing beside an edge makes such values.
-YOLK_MULTIVERSION
-void softRow(const uint16_t *__restrict r, const uint16_t *__restrict g, const uint16_t *__restrict b, int width,
-             Weighing w, float *__restrict soft, float *__restrict light)
+YOLK_INLINE void storeBytes(uint8_t *to, Float8 values, int count)
 {
-    constexpr float kDoubt = 1.05f, kDisbelief = 1.3f; // times clipping; noise of the prediction stays well below
-    for (int x = 0; x < width; ++x) {
-        const float most = linear(std::max(std::max(r[x], g[x]), b[x]));
-        const float contradicted = smooth((light[x] * w.exposure - kDoubt) * (1.0f / (kDisbelief - kDoubt)));
-        const float s = (1.0f - smooth((most - w.low) * w.slope)) * (1.0f - contradicted);
-        soft[x] = s;
-        light[x] = s > 0.5f || light[x] == 0.0f ? most * w.inverse : light[x];
+    const Short8 shorts = __builtin_convertvector(__builtin_convertvector(values + 0.5f, Int8), Short8);
+    const Byte8 bytes = __builtin_convertvector(shorts, Byte8);
+    std::memcpy(to, &bytes, size_t(count));
+}
+YOLK_INLINE void storeBrief(uint16_t *to, Float8 values, int count)
+{
+    const Short8 brief = __builtin_convertvector((std::bit_cast<Int8>(values) + 0x8000) >> 16, Short8);
+    std::memcpy(to, &brief, size_t(count) * sizeof(uint16_t));
+}
+
+/// Rows of one frame and of the result.
+struct FrameRow {
+    const uint16_t *rgb[3];
+    uint8_t *share;
+};
+struct ResultRow {
+    float *radiance[3];
+    uint16_t *variance[3];
+    uint8_t *clipped; ///< 1 where nothing holds the pixel; fillClippedRow() makes more of it
+};
+
+/// Eight pixels at x, or the first `count` of them. `frames` and `weighing` run from the least exposed on.
+YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, int n, int x, int count,
+                             const ResultRow &out)
+{
+    Float8 z[kMostFrames][3], soft[kMostFrames];
+    Float8 light[3] = {}, exposure = {}; // sums of s z and s e so far
+    for (int i = 0; i < n; ++i) {
+        const Weighing &w = weighing[i];
+        for (int c = 0; c < 3; ++c)
+            z[i][c] = linear(frames[i].rgb[c] + x, count);
+        const Float8 own = largest(z[i][0], z[i][1], z[i][2]);
+        // One division for both estimates: with this frame, and from those before it alone.
+        const Float8 before = most(exposure, Float8{} + w.least), after = exposure + w.exposure;
+        const Float8 scale = w.exposure / (before * after);
+        const Float8 with = largest(light[0] + z[i][0], light[1] + z[i][1], light[2] + z[i][2]) * before * scale;
+        const Float8 without = largest(light[0], light[1], light[2]) * after * scale;
+        const Float8 letGo =
+            largest((with - w.low) * w.slope, (own - w.ownLow) * w.ownSlope, (without - w.doubt) * (1.0f / kDisbelief));
+        soft[i] = 1.0f - smooth(letGo);
+        for (int c = 0; c < 3; ++c)
+            light[c] += soft[i] * z[i][c];
+        exposure += soft[i] * w.exposure;
     }
+    const Float8 perExposure = exposure > 0.0f ? 1.0f / exposure : Float8{};
+    Float8 value[3] = {}, weight[3] = {}, squares[3] = {}, green[kMostFrames];
+    for (int i = 0; i < n; ++i) {
+        const Weighing &w = weighing[i];
+        Float8 variance[3]; // in units of the read variance, so that one division serves three
+        for (int c = 0; c < 3; ++c)
+            variance[c] = 1.0f + w.shot * most(light[c] * perExposure, Float8{});
+        const Float8 belief = soft[i] * w.influence;
+        const Float8 scale = belief * w.precision / (variance[0] * variance[1] * variance[2]);
+        const Float8 k[3] = {scale * variance[1] * variance[2], scale * variance[0] * variance[2],
+                             scale * variance[0] * variance[1]};
+        for (int c = 0; c < 3; ++c) {
+            value[c] += k[c] * (z[i][c] * w.inverse);
+            weight[c] += k[c];
+            squares[c] += belief * k[c];
+        }
+        green[i] = k[1];
+    }
+    for (int c = 0; c < 3; ++c) {
+        const Float8 inverse = weight[c] > 0.0f ? 1.0f / weight[c] : Float8{};
+        const Float8 mean = value[c] * inverse;
+        std::memcpy(out.radiance[c] + x, &mean, size_t(count) * sizeof(float));
+        storeBrief(out.variance[c] + x, squares[c] * inverse * inverse, count);
+        if (c == 1)
+            for (int i = 0; i < n; ++i)
+                storeBytes(frames[i].share + x, green[i] * inverse * 255.0f, count);
+    }
+    storeBytes(out.clipped + x, weight[1] > 0.0f ? Float8{} : Float8{} + 1.0f, count);
 }
 
 YOLK_MULTIVERSION
-void addLightRow(const uint16_t *__restrict in, const float *__restrict soft, int width, Weighing w,
-                 float *__restrict light, float *__restrict exposure)
+void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width, ResultRow out)
 {
-    for (int x = 0; x < width; ++x) {
-        light[x] += soft[x] * linear(in[x]);
-        exposure[x] += soft[x] * w.exposure;
-    }
-}
-
-YOLK_MULTIVERSION
-void addWeightedRow(const uint16_t *__restrict in, const float *__restrict soft, const float *__restrict first,
-                    int width, Weighing w, float *__restrict value, float *__restrict weight)
-{
-    const float scale = w.influence * w.exposure * w.exposure;
-    for (int x = 0; x < width; ++x) {
-        const float predicted = first[x] * w.exposure;
-        const float k = soft[x] * scale / (w.gain * (predicted > 0.0f ? predicted : 0.0f) + w.read);
-        value[x] += k * linear(in[x]) * w.inverse;
-        weight[x] += k;
-    }
-}
-
-YOLK_MULTIVERSION
-void divideRow(float *__restrict value, const float *__restrict by, int width)
-{
-    for (int x = 0; x < width; ++x)
-        value[x] = by[x] > 0.0f ? value[x] / by[x] : 0.0f;
-}
-
-/// Shares by the weight of green: luminance is mostly green, and the channels' weights differ little.
-YOLK_MULTIVERSION
-void shareRow(const float *__restrict soft, const float *__restrict first, const float *__restrict weight, int width,
-              Weighing w, uint8_t *__restrict share)
-{
-    const float scale = 255.0f * w.influence * w.exposure * w.exposure;
-    for (int x = 0; x < width; ++x) {
-        const float predicted = first[x] * w.exposure;
-        const float k = soft[x] * scale / (w.gain * (predicted > 0.0f ? predicted : 0.0f) + w.read);
-        share[x] = uint8_t(weight[x] > 0.0f ? k / weight[x] + 0.5f : 0.0f);
-    }
+    int x = 0;
+    for (; x + 8 <= width; x += 8)
+        mergePixels(frames, weighing, n, x, 8, out);
+    if (x < width)
+        mergePixels(frames, weighing, n, x, width - x, out);
 }
 
 /// Where no frame holds the pixel: the least exposed frame's value, its hue fading to neutral up to clipping.
-void fillClippedRow(const Exposure &darkest, const Weighing &w, const Vector3 &neutral, int y, const float *weight,
-                    Merged &out)
+void fillClippedRow(const FrameRow &darkest, const Weighing &w, const Vector3 &neutral, int width, const ResultRow &out)
 {
     const float white[3] = {float(neutral[0]), float(neutral[1]), float(neutral[2])};
-    float *rgb[3] = {out.radiance.row(0, y), out.radiance.row(1, y), out.radiance.row(2, y)};
     const float high = w.low + 1.0f / w.slope;
-    for (int x = 0; x < out.radiance.width(); ++x) {
-        if (weight[x] > 0.0f)
+    for (int x = 0; x < width; ++x) {
+        if (out.clipped[x] == 0)
             continue;
-        float z[3], most = 0.0f, level = 0.0f; // level: as bright as its brightest channel says, once it is white
+        float z[3], largest = 0.0f, level = 0.0f; // level: as bright as its brightest channel says, once it is white
         for (int c = 0; c < 3; ++c) {
-            z[c] = linear(darkest.pixels.row(c, y)[x]);
-            most = std::max(most, z[c]);
+            z[c] = linearOfCode(darkest.rgb[c][x]);
+            largest = std::max(largest, z[c]);
             level = std::max(level, z[c] / white[c]);
         }
-        const float fade = smooth((most - high) / (1.0f - high));
-        for (int c = 0; c < 3; ++c)
-            rgb[c][x] = (z[c] + fade * (level * white[c] - z[c])) * w.inverse;
-        out.clipped.row(0, y)[x] = uint8_t(1.5f + 254.0f * fade);
+        const float t = std::clamp((largest - high) / (1.0f - high), 0.0f, 1.0f), fade = t * t * (3.0f - 2.0f * t);
+        for (int c = 0; c < 3; ++c) {
+            out.radiance[c][x] = (z[c] + fade * (level * white[c] - z[c])) * w.inverse;
+            out.variance[c][x] = briefOf((w.gain * std::max(z[c], 0.0f) + w.read) * w.inverse * w.inverse);
+        }
+        out.clipped[x] = uint8_t(1.5f + 254.0f * fade);
     }
-}
-
-/// `order` lists the frames from the least exposed on.
-void mergeRow(std::span<const Exposure> in, std::span<const Weighing> weighing, std::span<const size_t> order,
-              const Vector3 &neutral, int y, Rows &rows, Merged &out)
-{
-    const int width = out.radiance.width();
-    std::fill_n(rows.light.row(0, 0), width, 0.0f);
-    for (size_t i : order)
-        softRow(in[i].pixels.row(0, y), in[i].pixels.row(1, y), in[i].pixels.row(2, y), width, weighing[i],
-                rows.soft.row(int(i), 0), rows.light.row(0, 0));
-    for (int c = 0; c < 3; ++c) {
-        float *first = rows.sums.row(c, 0), *weight = rows.sums.row(3 + c, 0), *value = out.radiance.row(c, y);
-        std::fill_n(first, width, 0.0f);
-        std::fill_n(weight, width, 0.0f);
-        for (size_t i = 0; i < in.size(); ++i)
-            addLightRow(in[i].pixels.row(c, y), rows.soft.row(int(i), 0), width, weighing[i], first, weight);
-        divideRow(first, weight, width);
-        std::fill_n(weight, width, 0.0f);
-        for (size_t i = 0; i < in.size(); ++i)
-            addWeightedRow(in[i].pixels.row(c, y), rows.soft.row(int(i), 0), first, width, weighing[i], value, weight);
-        divideRow(value, weight, width);
-    }
-    const float *greenFirst = rows.sums.row(1, 0), *greenWeight = rows.sums.row(4, 0);
-    for (size_t i = 0; i < in.size(); ++i)
-        shareRow(rows.soft.row(int(i), 0), greenFirst, greenWeight, width, weighing[i], out.shares.row(int(i), y));
-    fillClippedRow(in[order[0]], weighing[order[0]], neutral, y, greenWeight, out);
 }
 
 } // namespace
@@ -182,18 +218,30 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
     if (!std::ranges::all_of(neutral, [](double n) { return n >= 1e-3 && n <= 1.0; }))
         throw ArgumentError("merge: the neutral must lie in 0.001 to 1");
     const Shape shape = in[0].pixels.shape();
-    Merged out{Image<float>(shape), Image<uint8_t>(shape.width, shape.height, int(in.size())),
+    const int n = int(in.size());
+    Merged out{Image<float>(shape), Image<uint16_t>(shape), Image<uint8_t>(shape.width, shape.height, n),
                Image<uint8_t>(shape.width, shape.height, 1)};
+    std::vector<int> order(in.size());
+    std::iota(order.begin(), order.end(), 0);
+    std::ranges::stable_sort(order, {}, [&](int i) { return in[size_t(i)].exposure; });
     std::vector<Weighing> weighing;
-    for (const Exposure &e : in)
-        weighing.push_back(weighingOf(e));
-    std::vector<size_t> order(in.size());
-    std::iota(order.begin(), order.end(), size_t(0));
-    std::ranges::stable_sort(order, {}, [&](size_t i) { return in[i].exposure; });
+    for (int i : order)
+        weighing.push_back(weighingOf(in[size_t(i)]));
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
-        Rows rows(shape.width, int(in.size()));
-        for (int y = y0; y < y1; ++y)
-            mergeRow(in, weighing, order, neutral, y, rows, out);
+        std::vector<FrameRow> frames(in.size());
+        for (int y = y0; y < y1; ++y) {
+            ResultRow result{{}, {}, out.clipped.row(0, y)};
+            for (int c = 0; c < 3; ++c) {
+                result.radiance[c] = out.radiance.row(c, y);
+                result.variance[c] = out.variance.row(c, y);
+                for (size_t i = 0; i < in.size(); ++i)
+                    frames[i].rgb[c] = in[size_t(order[i])].pixels.row(c, y);
+            }
+            for (size_t i = 0; i < in.size(); ++i)
+                frames[i].share = out.shares.row(order[i], y);
+            mergeRow(frames.data(), weighing.data(), n, shape.width, result);
+            fillClippedRow(frames.front(), weighing.front(), neutral, shape.width, result);
+        }
     });
     return out;
 }

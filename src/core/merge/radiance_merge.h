@@ -6,6 +6,7 @@
 #include "frames/noise_model.h"
 #include "image/image.h"
 
+#include <bit>
 #include <span>
 
 namespace yolk {
@@ -18,24 +19,40 @@ struct Exposure {
     double influence = 1.0; ///< factor on its weight, (0, 2]
 };
 
+/// A variance in 16 bits: the upper half of a float, rounded. It has the range of a float at a precision of 0.4 %; a
+/// half-float would lose what lies below 6e-8.
+inline uint16_t briefOf(float value)
+{
+    return uint16_t((std::bit_cast<uint32_t>(value) + 0x8000u) >> 16);
+}
+inline float ofBrief(uint16_t brief)
+{
+    return std::bit_cast<float>(uint32_t(brief) << 16);
+}
+
 struct Merged {
-    Image<float> radiance;  ///< width x height x 3, linear; 1.0 = clipping of a frame with e = 1; finite
-    Image<uint8_t> shares;  ///< width x height x frames: share of each frame in 1/255; 0 everywhere where clipped
-    Image<uint8_t> clipped; ///< width x height x 1: 0 where some frame holds the pixel; else how far it faded to
-                            ///< neutral, from 1 (not at all) to 255
+    Image<float> radiance;    ///< width x height x 3, linear; 1.0 = clipping of a frame with e = 1; finite
+    Image<uint16_t> variance; ///< of the same, as briefOf(); where clipped, of the sample that was taken
+    Image<uint8_t> shares;    ///< width x height x frames: share of each frame in 1/255; 0 everywhere where clipped
+    Image<uint8_t> clipped;   ///< width x height x 1: 0 where some frame holds the pixel; else how far it faded to
+                              ///< neutral, from 1 (not at all) to 255
 };
 
-/// Per pixel and channel the weighted mean of z / e with weights influence * s * e^2 / variance(x e): the inverse
-/// variance under each frame's noise model, predicted from a first estimate x = sum(s z) / sum(s e), so that the
-/// noise of a sample does not choose its own weight. s falls smoothly to 0 over the last 0.1 stop below a frame's
-/// clipping less 4 sigma, by the largest of its channels, so that all channels let go together and keep their hue.
-/// A sample that lies below clipping where a frame exposed less shows light far above it gets no weight either.
+/// Per pixel and channel the weighted mean of z / e with weights k = a * e^2 / variance(x e), a = influence * s: the
+/// inverse variance under each frame's noise model, predicted from a first estimate x = sum(s z) / sum(s e), so that the
+/// noise of a sample does not choose its own weight. The variance of the result is sum(a k) / sum(k)^2.
+/// s falls smoothly from 1 to 0 over the last 0.1 stop below a frame's clipping less 4 sigma, by the largest channel, so
+/// that all channels let go together and keep their hue. What falls is judged by the estimate from this frame and all
+/// that were exposed less: it is uncorrelated with the difference between them, so that letting go adds no bias (judged by
+/// the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are not of the
+/// same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show light that would
+/// clip it by far (JPEG's ringing beside an edge makes such values).
 /// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping. `neutral` is
 /// the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw ones.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
 /// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.
 /// Threads: bands of rows through ctx.runner; the same bits for any runner.
-/// Memory:  13 + frames bytes per pixel beyond the inputs.
+/// Memory:  19 + frames bytes per pixel beyond the inputs.
 /// Source:  [Hasinoff2010], [Granados2010]; the first estimate is the sum of light over the sum of exposure, which is
 ///          the optimum for shot noise alone.
 Merged mergeRadiance(std::span<const Exposure> exposures, const Vector3 &neutral, ExecContext &ctx);
