@@ -9,5 +9,9 @@ namespace yolk::bench {
 void benchWindow(Report &report, const std::string &folder);
 /// merge.time_ratio_opencv_debevec.3x24mp
 void benchMerge(Report &report, const std::string &folder);
+/// merge.crb_ratio_max and its kin, merge.bias_max
+void benchLimit(Report &report, const std::string &folder);
+/// merge.pu21_gain_db_min, and the table of all cases
+void benchQuality(Report &report, const std::string &folder);
 
 } // namespace yolk::bench

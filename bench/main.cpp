@@ -1,4 +1,4 @@
-// yolk-bench: ./run bench [--json FILE] [NAME...], NAME being a group: window, merge.
+// yolk-bench: ./run bench [--json FILE] [NAME...], NAME being a group.
 #include "benchmarks.h"
 
 #include "theme/theme.h"
@@ -27,10 +27,14 @@ int main(int argc, char **argv)
         names.remove(at, 2);
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
-        {QStringLiteral("window"), &benchWindow}, {QStringLiteral("merge"), &benchMerge}};
+        {QStringLiteral("window"), &benchWindow},
+        {QStringLiteral("merge"), &benchMerge},
+        {QStringLiteral("limit"), &benchLimit},
+        {QStringLiteral("quality"), &benchQuality}};
     for (const QString &name : names)
         if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
-            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge)\n", qPrintable(name));
+            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge, limit, quality)\n",
+                         qPrintable(name));
             return 2;
         }
     const std::string folder =

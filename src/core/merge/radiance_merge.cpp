@@ -22,16 +22,18 @@ struct Weighing {
     float low, slope;        // let go smoothly: s = 1 at low, 0 at low + 1 / slope
     float ownLow, ownSlope;  // the same for the frame's own value, right below clipping
     float doubt;             // light of the darker frames that contradicts this one, in units of its clipping
+    float first;             // weight of z in the first estimate
     float shot, precision;   // weight = influence * s * precision / (1 + shot * light)
     float gain, read;        // of its noise model
     float influence;
 };
 
-constexpr double kRampStops = 0.1, kClear = 4.0; // methods of the developer guide: merge
-constexpr double kOwnFrom = 2.0, kOwnTo = 1.0;   // sigma below clipping
+constexpr double kRampStops = 0.1, kClear = 2.0; // where letting go ends: sigma below clipping
+constexpr double kOwnFrom = 1.0, kOwnTo = 0.5;   // sigma below clipping
+constexpr double kDarkSnr = 1.0;                 // of the best frame, where the first estimate must be at its best
 constexpr float kDisbelief = 0.25f;              // from doubt to no weight at all
 
-Weighing weighingOf(const Exposure &e)
+Weighing weighingOf(const Exposure &e, double darkLight)
 {
     const double sigma = std::sqrt(e.noise.variance(1.0));
     const double high = std::max(0.5, 1.0 - kClear * sigma), low = high * std::exp2(-kRampStops);
@@ -46,9 +48,10 @@ Weighing weighingOf(const Exposure &e)
     w.slope = float(1.0 / (high - low));
     w.ownLow = float(ownLow);
     w.ownSlope = float(1.0 / (ownHigh - ownLow));
-    w.doubt = float(1.05 + kClear * sigma);
+    w.doubt = float(1.05 + 4.0 * sigma);
     w.least = float(1e-9 * e.exposure);
     const double read = std::max(e.noise.readVariance, 1e-9 * e.noise.gain); // three variances multiply within a float
+    w.first = float(e.exposure / e.noise.variance(darkLight * e.exposure));
     w.shot = float(e.noise.gain * e.exposure / read);
     w.precision = float(e.exposure * e.exposure / read);
     w.influence = float(e.influence);
@@ -129,7 +132,8 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
                              const ResultRow &out)
 {
     Float8 z[kMostFrames][3], soft[kMostFrames];
-    Float8 light[3] = {}, exposure = {}; // sums of s z and s e so far
+    Float8 light[3] = {}, exposure = {};      // sums of s z and s e so far: the common estimate, by shot noise
+    Float8 first[3] = {}, firstExposure = {}; // the first estimate of the variance
     for (int i = 0; i < n; ++i) {
         const Weighing &w = weighing[i];
         for (int c = 0; c < 3; ++c)
@@ -146,14 +150,18 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
         for (int c = 0; c < 3; ++c)
             light[c] += soft[i] * z[i][c];
         exposure += soft[i] * w.exposure;
+        const Float8 weight = soft[i] * w.first;
+        for (int c = 0; c < 3; ++c)
+            first[c] += weight * z[i][c];
+        firstExposure += weight * w.exposure;
     }
-    const Float8 perExposure = exposure > 0.0f ? 1.0f / exposure : Float8{};
+    const Float8 perExposure = firstExposure > 0.0f ? 1.0f / firstExposure : Float8{};
     Float8 value[3] = {}, weight[3] = {}, squares[3] = {}, green[kMostFrames];
     for (int i = 0; i < n; ++i) {
         const Weighing &w = weighing[i];
         Float8 variance[3]; // in units of the read variance, so that one division serves three
         for (int c = 0; c < 3; ++c)
-            variance[c] = 1.0f + w.shot * most(light[c] * perExposure, Float8{});
+            variance[c] = 1.0f + w.shot * most(first[c] * perExposure, Float8{});
         const Float8 belief = soft[i] * w.influence;
         const Float8 scale = belief * w.precision / (variance[0] * variance[1] * variance[2]);
         const Float8 k[3] = {scale * variance[1] * variance[2], scale * variance[0] * variance[2],
@@ -224,9 +232,12 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
     std::vector<int> order(in.size());
     std::iota(order.begin(), order.end(), 0);
     std::ranges::stable_sort(order, {}, [&](int i) { return in[size_t(i)].exposure; });
+    double darkLight = 1e9;
+    for (const Exposure &e : in)
+        darkLight = std::min(darkLight, e.noise.levelOfSnr(kDarkSnr) / e.exposure);
     std::vector<Weighing> weighing;
     for (int i : order)
-        weighing.push_back(weighingOf(in[size_t(i)]));
+        weighing.push_back(weighingOf(in[size_t(i)], darkLight));
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
         std::vector<FrameRow> frames(in.size());
         for (int y = y0; y < y1; ++y) {

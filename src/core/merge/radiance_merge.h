@@ -39,9 +39,10 @@ struct Merged {
 };
 
 /// Per pixel and channel the weighted mean of z / e with weights k = a * e^2 / variance(x e), a = influence * s: the
-/// inverse variance under each frame's noise model, predicted from a first estimate x = sum(s z) / sum(s e), so that the
-/// noise of a sample does not choose its own weight. The variance of the result is sum(a k) / sum(k)^2.
-/// s falls smoothly from 1 to 0 over the last 0.1 stop below a frame's clipping less 4 sigma, by the largest channel, so
+/// inverse variance under each frame's noise model, predicted from a first estimate x, so that the noise of a sample does
+/// not choose its own weight. x is the mean with the weights that are best for light near the noise floor, where a poor
+/// one would correlate with the frames' differences and add bias. The variance of the result is sum(a k) / sum(k)^2.
+/// s falls smoothly from 1 to 0 over the last 0.1 stop below a frame's clipping less 2 sigma, by the largest channel, so
 /// that all channels let go together and keep their hue. What falls is judged by the estimate from this frame and all
 /// that were exposed less: it is uncorrelated with the difference between them, so that letting go adds no bias (judged by
 /// the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are not of the
@@ -53,8 +54,7 @@ struct Merged {
 /// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.
 /// Threads: bands of rows through ctx.runner; the same bits for any runner.
 /// Memory:  19 + frames bytes per pixel beyond the inputs.
-/// Source:  [Hasinoff2010], [Granados2010]; the first estimate is the sum of light over the sum of exposure, which is
-///          the optimum for shot noise alone.
+/// Source:  [Hasinoff2010], [Granados2010]; derivation and bound in docs/merge.md.
 Merged mergeRadiance(std::span<const Exposure> exposures, const Vector3 &neutral, ExecContext &ctx);
 
 } // namespace yolk
