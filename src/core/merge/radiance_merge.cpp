@@ -133,6 +133,7 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
 {
     Float8 z[kMostFrames][3], soft[kMostFrames];
     Float8 light[3] = {}, exposure = {};      // sums of s z and s e so far: the common estimate, by shot noise
+    Float8 atLeast = {};                      // light that clipped frames show there to be
     Float8 first[3] = {}, firstExposure = {}; // the first estimate of the variance
     for (int i = 0; i < n; ++i) {
         const Weighing &w = weighing[i];
@@ -143,13 +144,14 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
         const Float8 before = most(exposure, Float8{} + w.least), after = exposure + w.exposure;
         const Float8 scale = w.exposure / (before * after);
         const Float8 with = largest(light[0] + z[i][0], light[1] + z[i][1], light[2] + z[i][2]) * before * scale;
-        const Float8 without = largest(light[0], light[1], light[2]) * after * scale;
+        const Float8 without = most(largest(light[0], light[1], light[2]) * after * scale, atLeast * w.exposure);
         const Float8 letGo =
             largest((with - w.low) * w.slope, (own - w.ownLow) * w.ownSlope, (without - w.doubt) * (1.0f / kDisbelief));
         soft[i] = 1.0f - smooth(letGo);
         for (int c = 0; c < 3; ++c)
             light[c] += soft[i] * z[i][c];
         exposure += soft[i] * w.exposure;
+        atLeast = most(atLeast, (1.0f - soft[i]) * own * w.inverse);
         const Float8 weight = soft[i] * w.first;
         for (int c = 0; c < 3; ++c)
             first[c] += weight * z[i][c];
@@ -195,7 +197,7 @@ void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width
         mergePixels(frames, weighing, n, x, width - x, out);
 }
 
-/// Where no frame holds the pixel: the least exposed frame's value, its hue fading to neutral up to clipping.
+/// Where no frame holds the pixel: see mergeRadiance().
 void fillClippedRow(const FrameRow &darkest, const Weighing &w, const Vector3 &neutral, int width, const ResultRow &out)
 {
     const float white[3] = {float(neutral[0]), float(neutral[1]), float(neutral[2])};
@@ -203,18 +205,20 @@ void fillClippedRow(const FrameRow &darkest, const Weighing &w, const Vector3 &n
     for (int x = 0; x < width; ++x) {
         if (out.clipped[x] == 0)
             continue;
-        float z[3], largest = 0.0f, level = 0.0f; // level: as bright as its brightest channel says, once it is white
+        float level[3], lost[3]; // against white; 0 .. 1: how far into clipping
         for (int c = 0; c < 3; ++c) {
-            z[c] = linearOfCode(darkest.rgb[c][x]);
-            largest = std::max(largest, z[c]);
-            level = std::max(level, z[c] / white[c]);
+            const float z = linearOfCode(darkest.rgb[c][x]), t = std::clamp((z - high) / (1.0f - high), 0.0f, 1.0f);
+            level[c] = z / white[c];
+            lost[c] = t * t * (3.0f - 2.0f * t);
+            out.variance[c][x] = briefOf((w.gain * std::max(z, 0.0f) + w.read) * w.inverse * w.inverse);
         }
-        const float t = std::clamp((largest - high) / (1.0f - high), 0.0f, 1.0f), fade = t * t * (3.0f - 2.0f * t);
-        for (int c = 0; c < 3; ++c) {
-            out.radiance[c][x] = (z[c] + fade * (level * white[c] - z[c])) * w.inverse;
-            out.variance[c][x] = briefOf((w.gain * std::max(z[c], 0.0f) + w.read) * w.inverse * w.inverse);
-        }
-        out.clipped[x] = uint8_t(1.5f + 254.0f * fade);
+        const float highest = std::max({level[0], level[1], level[2]});
+        float known = highest;
+        for (int c = 0; c < 3; ++c)
+            known = std::min(known, level[c] + lost[c] * (highest - level[c]));
+        for (int c = 0; c < 3; ++c)
+            out.radiance[c][x] = (level[c] + lost[c] * std::max(0.0f, known - level[c])) * white[c] * w.inverse;
+        out.clipped[x] = uint8_t(1.5f + 254.0f * std::min({lost[0], lost[1], lost[2]}));
     }
 }
 

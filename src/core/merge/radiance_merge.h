@@ -47,9 +47,11 @@ struct Merged {
 /// that were exposed less: it is uncorrelated with the difference between them, so that letting go adds no bias (judged by
 /// the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are not of the
 /// same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show light that would
-/// clip it by far (JPEG's ringing beside an edge makes such values).
-/// Where every frame is clipped: the value of the least exposed one, faded to neutral up to its clipping. `neutral` is
-/// the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw ones.
+/// clip it by far, be it only that they clip (JPEG makes values below clipping beside edges and in clipped areas).
+/// Where every frame is clipped the value is that of the least exposed one. A channel that still holds keeps what it
+/// says; one that is lost rises to the lowest level, against white, that the others hold; where all three are lost they
+/// fade to neutral. `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's
+/// white for raw ones.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
 /// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.
 /// Threads: bands of rows through ctx.runner; the same bits for any runner.

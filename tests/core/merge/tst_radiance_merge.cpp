@@ -168,17 +168,32 @@ private Q_SLOTS:
         QVERIFY(std::abs(double(got.radiance.row(1, 0)[0]) - 0.26) < 2e-5);
         QCOMPARE(int(got.shares.row(1, 0)[0]), 0);
     }
-    void clippedEverywhereFadesToNeutral()
+    void clippedEverywhereKeepsWhatTheDarkestFrameHolds()
     {
         Bracket b;
         b.pixels.reserve(2);
-        b.add(flatCodes(1, 1, 1.0, 0.6, 0.3), 0.25);
+        b.add(flatCodes(1, 1, 1.0, 0.6, 0.3), 0.25); // red is lost, green and blue are not
         b.add(flatCodes(1, 1, 1.0, 1.0, 1.0), 1.0);
         const Merged got = merged(b);
+        const float want[3] = {4.0f, 2.4f, 1.2f};
         for (int c = 0; c < 3; ++c)
-            QVERIFY(std::abs(got.radiance.row(c, 0)[0] - 4.0f) < 1e-4f);
-        QCOMPARE(int(got.clipped.row(0, 0)[0]), 255);
+            QVERIFY(std::abs(got.radiance.row(c, 0)[0] - want[c]) < 1e-4f);
+        QCOMPARE(int(got.clipped.row(0, 0)[0]), 1); // clipped, but not faded
         QCOMPARE(int(got.shares.row(0, 0)[0]), 0);
+    }
+    void clippedDarkestFrameIsNotOvertaken()
+    {
+        // The darkest frame clips in blue only and lets go; what the others show below clipping (JPEG does that in
+        // clipped areas) must not be taken for light.
+        Bracket b;
+        b.pixels.reserve(3);
+        b.add(flatCodes(1, 1, 0.33, 0.48, 1.0), 1.0 / 16);
+        b.add(flatCodes(1, 1, 0.99, 0.99, 1.0), 1.0 / 4);
+        b.add(flatCodes(1, 1, 0.93, 0.92, 0.91), 1.0);
+        const Merged got = merged(b);
+        QVERIFY(std::abs(got.radiance.row(1, 0)[0] - 0.48f * 16) < 1e-3f);
+        QCOMPARE(int(got.shares.row(2, 0)[0]), 0);
+        QVERIFY(got.clipped.row(0, 0)[0] > 0);
     }
     void negativesSurvive()
     {
@@ -263,29 +278,76 @@ private Q_SLOTS:
         QVERIFY_THROWS_EXCEPTION(Cancelled, mergeRadiance(b.exposures, {1, 1, 1}, ctx));
         QCOMPARE(last, 0.1); // one band of ten ran
     }
-    void clippedEverywhereTakesTheColourOfWhite()
+    void lostChannelsAreRebuiltFromWhite_data()
     {
-        // A camera whose white is (0.5, 1, 0.7): all channels at clipping must come out in that proportion, as bright as
-        // the channel that saw most; one whose green alone clips lies between its own colour and that.
+        QTest::addColumn<QList<double>>("recorded");
+        QTest::addColumn<QList<double>>("wanted");
+        QTest::addColumn<int>("faded");
+        // A camera whose white is (0.5, 1, 0.7).
+        QTest::newRow("all lost: white, as bright as red says") << QList{1.0, 1.0, 1.0} << QList{1.0, 2.0, 1.4} << 255;
+        QTest::newRow("white light, green lost: rises with the others")
+            << QList{0.6, 1.0, 0.84} << QList{0.6, 1.2, 0.84} << 1;
+        QTest::newRow("white light, green and blue lost: rise with red")
+            << QList{0.9, 1.0, 1.0} << QList{0.9, 1.8, 1.26} << 1;
+        QTest::newRow("warm light, green lost: no more than blue says")
+            << QList{0.8, 1.0, 0.6} << QList{0.8, 1.0, 0.6} << 1;
+        QTest::newRow("green light: stays green") << QList{0.3, 1.0, 0.4} << QList{0.3, 1.0, 0.4} << 1;
+    }
+    void lostChannelsAreRebuiltFromWhite()
+    {
+        QFETCH(QList<double>, recorded);
+        QFETCH(QList<double>, wanted);
+        QFETCH(int, faded);
         const Vector3 neutral{0.5, 1.0, 0.7};
-        Image<float> light(2, 1, 3);
-        for (int c = 0; c < 3; ++c)
-            light.row(c, 0)[0] = 1.0f;
-        light.row(0, 0)[1] = 0.3f;
-        light.row(1, 0)[1] = 1.0f;
-        light.row(2, 0)[1] = 0.4f;
-        const Image<uint16_t> codes = test::codesOf(light.view());
+        const Image<uint16_t> codes = flatCodes(1, 1, recorded[0], recorded[1], recorded[2]);
         SerialRunner serial;
         ExecContext ctx(serial);
         const Merged got = mergeRadiance(std::vector<Exposure>{{codes.view(), 1.0, {}}}, neutral, ctx);
-        for (int x = 0; x < 2; ++x) {
-            QCOMPARE(int(got.clipped.row(0, 0)[x]), 255);
-            const double level = x == 0 ? 2.0 : 1.0; // red's 1 / 0.5; green's 1
-            for (int c = 0; c < 3; ++c)
-                QVERIFY(std::abs(double(got.radiance.row(c, 0)[x]) - level * neutral[size_t(c)]) < 1e-4);
-        }
+        QCOMPARE(int(got.clipped.row(0, 0)[0]), faded);
+        for (int c = 0; c < 3; ++c)
+            QVERIFY2(std::abs(double(got.radiance.row(c, 0)[0]) - wanted[c]) < 1e-4,
+                     qPrintable(QString::number(double(got.radiance.row(c, 0)[0]))));
         QVERIFY_THROWS_EXCEPTION(ArgumentError,
                                  mergeRadiance(std::vector<Exposure>{{codes.view(), 1.0, {}}}, {0.0, 1.0, 1.0}, ctx));
+    }
+    void varianceIsThatOfTheWeightedMean()
+    {
+        // By hand: variances 1e-4 and 4e-4 at e 1: 1 / (1e4 + 2500) = 8e-5. With influence 0.5 on the second:
+        // weights 1e4 and 1250; (1e4 + 0.5 * 1250) / 11250^2.
+        for (const double influence : {1.0, 0.5}) {
+            Bracket b;
+            b.pixels.reserve(2);
+            b.add(flatCodes(1, 1, 0.2, 0.2, 0.2), 1.0, {.gain = 0.0, .readVariance = 1e-4});
+            b.add(flatCodes(1, 1, 0.2, 0.2, 0.2), 1.0, {.gain = 0.0, .readVariance = 4e-4}, influence);
+            const double want = influence == 1.0 ? 8e-5 : (1e4 + 0.5 * 1250) / (11250.0 * 11250.0);
+            const double got = double(ofBrief(merged(b).variance.row(2, 0)[0]));
+            QVERIFY2(std::abs(got / want - 1.0) < 0.005, qPrintable(QString::number(got))); // kept to 0.4 %
+        }
+    }
+    void varianceIsThatOfRepeatedMerges()
+    {
+        // The same light many times over: what the merge says of its noise is what its noise is.
+        const NoiseModel noise{.gain = 1.0 / 4000, .readVariance = 1e-6};
+        std::mt19937_64 random(5);
+        Bracket b;
+        b.pixels.reserve(2);
+        for (double e : {4.0, 1.0}) {
+            std::normal_distribution<double> normal(0.1 * e, std::sqrt(noise.variance(0.1 * e)));
+            Image<uint16_t> codes(200, 200, 3);
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < 200; ++y)
+                    for (int x = 0; x < 200; ++x)
+                        codes.row(c, y)[x] = codeOf(normal(random));
+            b.add(std::move(codes), e, noise);
+        }
+        const Merged got = merged(b);
+        double squares = 0.0, said = 0.0;
+        for (int y = 0; y < 200; ++y)
+            for (int x = 0; x < 200; ++x) {
+                squares += std::pow(double(got.radiance.row(1, y)[x]) - 0.1, 2);
+                said += double(ofBrief(got.variance.row(1, y)[x]));
+            }
+        QVERIFY2(std::abs(squares / said - 1.0) < 0.03, qPrintable(QString::number(squares / said))); // 4 sigma
     }
     void badInputIsRefused()
     {
