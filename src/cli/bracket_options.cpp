@@ -92,6 +92,16 @@ void addBracketOptions(CLI::App &command, BracketOptions &options)
     command.add_option("--keeper", options.keeper, "not built yet")->type_name("N|auto");
 }
 
+void applySettings(const std::vector<std::string> &entries, Recipe &recipe)
+{
+    for (const std::string &entry : entries) {
+        const size_t equals = entry.find('=');
+        if (equals == std::string::npos)
+            throw ArgumentError("--set " + entry + ": must read path=value");
+        setByPath(recipe, entry.substr(0, equals), entry.substr(equals + 1));
+    }
+}
+
 Sources loadSources(const std::vector<std::string> &files, ExecContext &ctx)
 {
     Sources sources{std::vector<FramePtr>(files.size()), std::make_shared<StageCache>(kCacheBytes)};

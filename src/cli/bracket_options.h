@@ -22,6 +22,9 @@ struct BracketOptions {
 /// Adds FRAME..., --reference, --exclude, --influence, --recipe and the options of alignment and movement.
 void addBracketOptions(CLI::App &command, BracketOptions &options);
 
+/// Entries of --set, as in "tone.range=60". Throws ArgumentError.
+void applySettings(const std::vector<std::string> &entries, Recipe &recipe);
+
 /// A set that was opened and measured, with the recipe of the options.
 struct OpenSet {
     Sources sources;

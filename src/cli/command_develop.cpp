@@ -25,18 +25,13 @@ Shape sizeOf(const std::string &text)
     return {width, height, 3};
 }
 
-void applySettings(const Options &options, Recipe &recipe)
+void applyOptions(const Options &options, Recipe &recipe)
 {
     if (!options.method.empty())
         setByPath(recipe, "tone.method", options.method);
     if (!options.profile.empty())
         setByPath(recipe, "export.space", options.profile);
-    for (const std::string &entry : options.set) {
-        const size_t equals = entry.find('=');
-        if (equals == std::string::npos)
-            throw ArgumentError("--set " + entry + ": must read path=value");
-        setByPath(recipe, entry.substr(0, equals), entry.substr(equals + 1));
-    }
+    applySettings(options.set, recipe);
 }
 
 } // namespace
@@ -60,10 +55,10 @@ Work addDevelop(CLI::App &app)
         static_cast<void>(pictureFormatOf(options->output)); // before any work, like the two below
         const Shape size = sizeOf(options->size);
         Recipe trial;
-        applySettings(*options, trial);
+        applyOptions(*options, trial);
         ExecContext opening = ctx.part(0.0, 0.3), developing = ctx.part(0.3, 1.0);
         OpenSet set = openSet(*options, opening);
-        applySettings(*options, set.recipe);
+        applyOptions(*options, set.recipe);
         exportPicture(set.sources, set.recipe, set.measured, options->output, size.width, size.height, developing);
         std::cout << options->output << "\n";
     };

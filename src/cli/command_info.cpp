@@ -1,10 +1,9 @@
 #include "bracket_options.h"
+#include "frame_report.h"
 
 #include "frames/coverage.h"
 #include "frames/exposure.h"
 #include "render/output.h"
-
-#include <nlohmann/json.hpp>
 
 #include <array>
 #include <cmath>
@@ -16,84 +15,11 @@ namespace {
 
 using nlohmann::json;
 
-template <class T> json orNull(const std::optional<T> &value)
-{
-    return value ? json(*value) : json();
-}
-
-const char *wordOf(ExposureSource source)
-{
-    constexpr std::array words{"stated", "refined", "estimated", "assumed"};
-    return words[size_t(source)];
-}
-
-const char *wordOf(NoiseSource source)
-{
-    constexpr std::array words{"assumed", "gain from picture, read noise assumed", "from picture"};
-    return words[size_t(source)];
-}
-
-const char *wordOf(Fringes::Source source)
-{
-    constexpr std::array words{"none", "picture", "lens data"};
-    return words[size_t(source)];
-}
-
-json jsonOf(const Response &response)
-{
-    json curve = json::array(); // decoded by the profile, light
-    for (int i = 0; i <= 32; ++i) {
-        const double y = i / 32.0 * (i / 32.0);
-        curve.push_back({y, response.lightOf(y)});
-    }
-    return {{"fitted", response.fitted},
-            {"disagreement_before_ev", response.disagreementBefore},
-            {"disagreement_after_ev", response.disagreementAfter},
-            {"curve", curve}};
-}
-
-json jsonOf(const ChannelFringe &fringe)
-{
-    return {{"scale", fringe.scale}, {"bend", fringe.bend}};
-}
-
 std::string shutterText(std::optional<double> seconds)
 {
     if (!seconds)
         return "-";
     return *seconds < 0.3 ? textOf("1/%.0f s", 1.0 / *seconds) : textOf("%.3g s", *seconds);
-}
-
-json jsonOf(const BracketFrame &f)
-{
-    const Frame &frame = *f.frame;
-    return {{"file", frame.path},
-            {"id", frame.id},
-            {"number", f.number},
-            {"given", f.given},
-            {"format", frame.format},
-            {"width", frame.width},
-            {"height", frame.height},
-            {"bits", frame.bits},
-            {"profile", frame.codeValues.name},
-            {"exposure_seconds", orNull(frame.metadata.exposureSeconds)},
-            {"f_number", orNull(frame.metadata.fNumber)},
-            {"iso", orNull(frame.metadata.iso)},
-            {"camera", frame.metadata.camera},
-            {"ev", f.ev},
-            {"exposure", f.exposure},
-            {"exposure_stated", orNull(f.measured.stated)},
-            {"exposure_source", wordOf(f.measured.source)},
-            {"exposure_uncertainty_ev", f.measured.uncertainty},
-            {"picture_says_ev", f.measured.pictureSays},
-            {"clipped_share", f.measured.clippedShare},
-            {"dark_share", f.measured.darkShare},
-            {"noise",
-             {{"gain", f.measured.noise.gain},
-              {"read_variance", f.measured.noise.readVariance},
-              {"source", wordOf(f.measured.noiseSource)}}},
-            {"usable", f.usable},
-            {"notices", f.notices}};
 }
 
 void printTable(const Bracket &bracket, const Measured &measured, const Coverage &coverage)
@@ -142,26 +68,8 @@ Work addInfo(CLI::App &app)
         const Coverage coverage = coverageOf(bracket, measured.light);
         if (!options->json)
             return printTable(bracket, measured, coverage);
-        const auto whiteJson = [](const WhitePoint &w) {
-            return json{{"temperature", w.temperature}, {"tint", w.tint}};
-        };
-        json out = {{"reference", bracket.frames[bracket.reference].number},
-                    {"notices", bracket.notices},
-                    {"coverage",
-                     {{"sentence", coverageSentence(bracket, coverage)},
-                      {"clipped_share", coverage.clipped},
-                      {"dark_share", coverage.dark}}},
-                    {"response", jsonOf(measured.response)},
-                    {"fringes",
-                     {{"source", wordOf(measured.fringes.source)},
-                      {"red", jsonOf(measured.fringes.red)},
-                      {"blue", jsonOf(measured.fringes.blue)}}},
-                    {"white_as_shot", whiteJson(measured.asShot)},
-                    {"white_automatic", whiteJson(measured.automaticWhite)}};
-        for (size_t i : coverage.dispensable)
-            out["coverage"]["adds_little"].push_back(bracket.frames[i].number);
-        for (const BracketFrame &f : bracket.frames)
-            out["frames"].push_back(jsonOf(f));
+        json out = reportJson(bracket, measured);
+        out["reference"] = bracket.frames[bracket.reference].number;
         std::cout << out.dump(2) << "\n";
     };
 }

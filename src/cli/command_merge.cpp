@@ -1,4 +1,5 @@
 #include "bracket_options.h"
+#include "frame_report.h"
 
 #include "io/atomic_file.h"
 #include "render/output.h"
@@ -8,40 +9,44 @@
 #include <chrono>
 #include <fstream>
 #include <iostream>
+#include <sys/resource.h>
 
 namespace yolk::cli {
 namespace {
 
 struct Options : BracketOptions {
-    std::string output, space = "rec709", report;
+    std::string output, space, report;
+    std::vector<std::string> set;
     bool crop = false;
 };
 
-const Primaries &primariesNamed(const std::string &name)
+/// The most memory that this process held at any time, in bytes.
+double peakMemory()
 {
-    if (name == "rec709")
-        return kRec709;
-    if (name == "rec2020")
-        return kRec2020;
-    if (name == "ap1")
-        return kAp1;
-    throw ArgumentError("--space " + name + ": must be one of rec709, rec2020, ap1");
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return double(usage.ru_maxrss) * 1024.0;
 }
 
 void writeReport(const std::string &path, const OpenSet &set, const RadianceReport &radiance, double seconds)
 {
-    nlohmann::json out = {{"seconds", seconds},
-                          {"clipped_share", radiance.clippedShare},
-                          {"negative_pixels_set_to_zero", radiance.negatives},
-                          {"notices", set.bracket.notices}};
-    for (const BracketFrame &f : set.bracket.frames)
-        out["frames"].push_back({{"file", f.frame->path},
-                                 {"given", f.given},
-                                 {"number", f.number},
-                                 {"used", f.used},
-                                 {"ev", f.ev},
-                                 {"influence", f.influence},
-                                 {"notices", f.notices}});
+    nlohmann::json out = reportJson(set.bracket, set.measured);
+    const MergedSet &merged = *radiance.merged;
+    out["process_version"] = set.measured.processVersion;
+    out["reference"] = set.bracket.frames[set.bracket.reference].given;
+    out["clipped_share"] = merged.clippedShare;
+    out["negative_pixels_set_to_zero"] = radiance.negatives;
+    out["values_beyond_half_float"] = radiance.tooBright;
+    out["seconds"] = seconds;
+    out["merge_seconds"] = merged.seconds;
+    out["peak_memory_bytes"] = peakMemory();
+    for (auto &frame : out["frames"])
+        for (size_t i = 0; i < merged.agreement.size(); ++i)
+            if (frame["id"] == merged.frameIds[i]) {
+                frame["share"] = merged.agreement[i].share;
+                frame["difference_from_merge_ev"] = merged.agreement[i].differenceEv;
+                frame["difference_from_merge_sigma"] = merged.agreement[i].sigmas;
+            }
     writeAtomically(path, [&](const std::string &temporary) {
         std::ofstream file(temporary);
         file << out.dump(2) << "\n";
@@ -57,26 +62,37 @@ Work addMerge(CLI::App &app)
     const auto options = std::make_shared<Options>();
     CLI::App *command = app.add_subcommand("merge", "merge frames into one radiance image");
     addBracketOptions(*command, *options);
-    command->add_option("-o,--output", options->output, "OUT.exr or OUT.hdr")->required();
-    command->add_option("--space", options->space, "primaries: rec709, rec2020 or ap1")->type_name("NAME");
+    command->add_option("-o,--output", options->output, "OUT.exr, OUT.hdr or OUT.tif (32 bit)")->required();
+    command->add_option("--space", options->space, "primaries: rec709, rec2020 or ap1 (silent: rec709)")
+        ->type_name("NAME");
+    command->add_option("--set", options->set, "one setting, as in radiance.pixels=half")->type_name("path=value");
     command->add_option("--report", options->report, "what was done, as JSON")->type_name("FILE");
     command->add_flag("--crop", options->crop, "not built yet");
     return [options](ExecContext &ctx) {
         if (options->crop)
             refuse("--crop");
-        if (options->output.ends_with(".tif") || options->output.ends_with(".tiff"))
-            refuse("radiance as TIFF");
         static_cast<void>(radianceFormatOf(options->output)); // before any work
-        const Primaries &primaries = primariesNamed(options->space);
+        const auto apply = [&](Recipe &recipe) {
+            applySettings(options->set, recipe);
+            if (!options->space.empty())
+                setByPath(recipe, "radiance.space", options->space);
+        };
+        Recipe trial; // a bad setting is said before any work
+        apply(trial);
+        if (radianceFormatOf(options->output) == RadianceFormat::Hdr && trial.radiance.space != RadianceSpace::Rec709)
+            throw ArgumentError(options->output + ": Radiance HDR holds Rec. 709 primaries only");
         const auto start = std::chrono::steady_clock::now();
         ExecContext opening = ctx.part(0.0, 0.4), merging = ctx.part(0.4, 1.0);
-        const OpenSet set = openSet(*options, opening);
-        const RadianceReport report =
-            exportRadiance(set.sources, set.recipe, set.measured, primaries, options->output, merging);
+        OpenSet set = openSet(*options, opening);
+        apply(set.recipe);
+        const RadianceReport report = exportRadiance(set.sources, set.recipe, set.measured, options->output, merging);
         const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
         if (report.negatives > 0)
             std::cerr << "yolk-cli: warning: " << options->output << ": negative values of " << report.negatives
                       << " pixels set to 0\n";
+        if (report.tooBright > 0)
+            std::cerr << "yolk-cli: warning: " << options->output << ": " << report.tooBright
+                      << " values are too bright for half-float and became 65504\n";
         if (!options->report.empty())
             writeReport(options->report, set, report, took.count());
         std::cout << options->output << "\n";

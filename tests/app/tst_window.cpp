@@ -377,7 +377,7 @@ private Q_SLOTS:
         ThreadRunner runner;
         ExecContext ctx(runner);
         const RadianceReport report = exportRadiance(document().sources(), document().recipe(), document().measured(),
-                                                     kRec709, dir_.filePath("again.hdr").toStdString(), ctx);
+                                                     dir_.filePath("again.hdr").toStdString(), ctx);
         QCOMPARE(kept[0][1].toString().isEmpty(), report.negatives == 0);
         QCOMPARE(kept[1][1].toString(), QString());
     }

@@ -13,6 +13,7 @@
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QTest>
+#include <unistd.h>
 
 #include <csignal>
 #include <sys/resource.h>
@@ -53,6 +54,24 @@ class TestCli : public QObject {
     QStringList merge(const QStringList &more) const { return QStringList{"merge"} + frames_ + more; }
     QStringList develop(const QStringList &more) const { return QStringList{"develop"} + frames_ + more; }
 
+    /// Until the process holds a file in `folder` open that has no name yet and some content, or is done.
+    static void waitUntilWriting(QProcess &process, const QDir &folder)
+    {
+        const QDir open(QStringLiteral("/proc/%1/fd").arg(process.processId()));
+        const auto writing = [&] {
+            for (const QString &fd : open.entryList(QDir::System | QDir::Files | QDir::NoDotAndDotDot)) {
+                char to[4096] = {};
+                if (readlink(QFile::encodeName(open.filePath(fd)).constData(), to, sizeof to - 1) > 0 &&
+                    QByteArray(to).startsWith(QFile::encodeName(folder.path())) && QByteArray(to).contains("deleted") &&
+                    QFileInfo(open.filePath(fd)).size() > 0)
+                    return true;
+            }
+            return false;
+        };
+        while (process.state() == QProcess::Running && !writing())
+            process.waitForFinished(1);
+    }
+
 private Q_SLOTS:
     void initTestCase()
     {
@@ -88,12 +107,25 @@ private Q_SLOTS:
         for (int c = 0; c < 3; ++c)
             QVERIFY(std::abs(double(b.rgb.row(c, 40)[60]) / want[size_t(c)] - 1.0) < 1e-5);
         QVERIFY(!cv::imread(at("a.hdr").toStdString(), cv::IMREAD_UNCHANGED).empty());
+        QCOMPARE(run(merge({"-o", at("a.tif")})).code, 0);
+        const cv::Mat tiff = cv::imread(at("a.tif").toStdString(), cv::IMREAD_UNCHANGED);
+        QCOMPARE(tiff.type(), CV_32FC3);
+        for (int c = 0; c < 3; ++c)
+            QCOMPARE(tiff.at<cv::Vec3f>(40, 60)[2 - c], a.rgb.row(c, 40)[60]); // bit for bit, blue first
+        QVERIFY(run(merge({"-o", at("half.exr"), "--set", "radiance.pixels=half", "--set", "radiance.variance=on",
+                           "--set", "radiance.shares=on"}))
+                    .code == 0);
+        const RadianceFile half = readExr(at("half.exr").toStdString());
+        for (int c = 0; c < 3; ++c) // 11 bits of mantissa
+            QVERIFY(std::abs(half.rgb.row(c, 40)[60] / a.rgb.row(c, 40)[60] - 1.0f) <= 1.0f / 2048);
+        QCOMPARE(run(merge({"-o", at("x.exr"), "--set", "radiance.pixels=64"})).code, 2);
+        QCOMPARE(run(merge({"-o", at("x.hdr"), "--space", "ap1"})).code, 2);
+        QVERIFY(!QFileInfo::exists(at("x.exr")));
     }
     void oneIsTheClippingOfTheReference()
     {
         // Noise reduction acts on what is darker than the reference, so it must be out of the way.
-        test::writeBytes(at("plain.json"),
-                         R"({"format": "yolk-recipe", "version": 1, "prepare": {"dark_noise": 0}})");
+        test::writeBytes(at("plain.json"), R"({"format": "yolk-recipe", "version": 1, "prepare": {"dark_noise": 0}})");
         run(merge({"-o", at("r2.exr"), "--reference", "2", "--recipe", at("plain.json")}));
         run(merge({"-o", at("r1.exr"), "--recipe", at("plain.json")}));
         const RadianceFile two = readExr(at("r2.exr").toStdString()), one = readExr(at("r1.exr").toStdString());
@@ -120,6 +152,47 @@ private Q_SLOTS:
             used += f.toObject()["used"].toBool();
         QCOMPARE(used, 2);
         QVERIFY(report["seconds"].toDouble() > 0.0);
+        QVERIFY(report["merge_seconds"].toDouble() <= report["seconds"].toDouble());
+        QVERIFY(report["peak_memory_bytes"].toDouble() > 1e6);
+        QCOMPARE(report["reference"].toInt(), 2);
+        QVERIFY(report["response"].isObject() && report["coverage"].isObject());
+        double shares = 0.0;
+        for (const auto &f : report["frames"].toArray()) {
+            const QJsonObject frame = f.toObject();
+            if (!frame["used"].toBool()) {
+                QVERIFY(!frame.contains("share"));
+                continue;
+            }
+            shares += frame["share"].toDouble();
+            QVERIFY(std::abs(frame["difference_from_merge_ev"].toDouble()) < 0.02);
+            QVERIFY(frame["difference_from_merge_sigma"].toDouble() < 3.0);
+        }
+        QVERIFY(std::abs(shares - 1.0) < 0.02); // kept in 1/255
+    }
+    void aKilledMergeLeavesNothing()
+    {
+        // Killed while the file is being written: as soon as the process holds one open without a name.
+        QDir folder(at("killed"));
+        QVERIFY(folder.mkpath("."));
+        const QStringList frames =
+            test::writeBracket(folder.path(), test::rampScene(1500, 1500, 0.002, 10).view(), {0, -2, 2}, 1.0);
+        int ended = 0;
+        for (const bool politely : {false, true, false, true}) {
+            QProcess process;
+            process.start(YOLK_CLI, QStringList{"merge"} + frames + QStringList{"-o", folder.filePath("x.exr")});
+            QVERIFY(process.waitForStarted());
+            waitUntilWriting(process, folder);
+            politely ? process.terminate() : process.kill();
+            QVERIFY(process.waitForFinished());
+            const bool whole = folder.exists("x.exr"); // it was faster
+            ended += !whole;
+            if (whole) {
+                QCOMPARE(readExr(folder.filePath("x.exr").toStdString()).rgb.width(), 1500);
+                QVERIFY(folder.remove("x.exr"));
+            }
+            QCOMPARE(folder.entryList(QDir::Files | QDir::Hidden).size(), frames.size());
+        }
+        QVERIFY(ended > 0);
     }
     void developWritesPictures()
     {
@@ -178,7 +251,6 @@ private Q_SLOTS:
         QTest::newRow("crop") << merge({"-o", at("x.exr"), "--crop"});
         QTest::newRow("movement") << merge({"-o", at("x.exr"), "--movement", "50"});
         QTest::newRow("keeper") << merge({"-o", at("x.exr"), "--keeper", "2"});
-        QTest::newRow("tiff radiance") << merge({"-o", at("x.tif")});
         QTest::newRow("preset") << develop({"-o", at("x.tif"), "--preset", "Shell"});
         QTest::newRow("local") << develop({"-o", at("x.tif"), "--method", "local"});
         QTest::newRow("blend") << develop({"-o", at("x.tif"), "--method", "blend"});
@@ -280,9 +352,8 @@ private Q_SLOTS:
         process.start(QStringLiteral(YOLK_CLI),
                       QStringList{"develop"} + large + QStringList{"-o", folder.filePath("x.tif")});
         QVERIFY(process.waitForStarted());
-        for (int i = 0; i < 10000 && folder.entryList(QDir::Files | QDir::Hidden).isEmpty(); ++i)
-            QTest::qWait(2);
-        QVERIFY(!folder.entryList(QDir::Files | QDir::Hidden).isEmpty()); // it is writing
+        waitUntilWriting(process, folder);
+        QCOMPARE(process.state(), QProcess::Running);
         kill(pid_t(process.processId()), SIGINT);
         QVERIFY(process.waitForFinished(20000));
         QCOMPARE(process.exitCode(), 1);

@@ -429,7 +429,7 @@ void Document::saveRadiance(const QString &path)
     writeFile(
         tr("Saving %1"), path,
         [sources = sources_, settings = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
-            const RadianceReport report = exportRadiance(sources, settings, measured, kRec709, file, ctx);
+            const RadianceReport report = yolk::exportRadiance(sources, settings, measured, file, ctx);
             return report.negatives == 0 ? QString()
                                          : tr("negative values of %1 pixels set to 0").arg(report.negatives);
         });

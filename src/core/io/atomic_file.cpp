@@ -9,6 +9,7 @@
 #include <filesystem>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <utility>
 
 namespace yolk {
 
@@ -17,9 +18,16 @@ AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
     const std::filesystem::path target(path_);
     if (std::filesystem::is_directory(target))
         throw OutputError(path_, "is a folder");
-    // Hidden, and with the suffix kept: the format libraries look at it.
-    temporary_ =
-        (target.parent_path() / ("." + target.stem().string() + ".XXXXXX" + target.extension().string())).string();
+    const std::string folder = target.has_parent_path() ? target.parent_path().string() : ".";
+    // Without a name at first: whatever ends the process, nothing stays behind. Not all file systems can do that.
+    nameless_ = open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0666);
+    if (nameless_ >= 0) {
+        temporary_ = "/proc/self/fd/" + std::to_string(nameless_);
+        if (access(temporary_.c_str(), R_OK | W_OK) == 0)
+            return;
+        close(std::exchange(nameless_, -1));
+    }
+    temporary_ = hiddenName();
     const int fd = mkstemps(temporary_.data(), int(target.extension().string().size()));
     if (fd < 0) {
         temporary_.clear();
@@ -31,20 +39,45 @@ AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
     close(fd);
 }
 
+/// Beside the target, with its suffix kept; ends in what mkstemps() replaces.
+std::string AtomicFile::hiddenName() const
+{
+    const std::filesystem::path target(path_);
+    return (target.parent_path() / ("." + target.stem().string() + ".XXXXXX" + target.extension().string())).string();
+}
+
 AtomicFile::~AtomicFile()
 {
-    if (!done_ && !temporary_.empty())
+    if (nameless_ >= 0)
+        close(nameless_);
+    else if (!done_ && !temporary_.empty())
         std::remove(temporary_.c_str());
 }
 
 void AtomicFile::commit()
 {
-    const int fd = open(temporary_.c_str(), O_RDONLY);
+    const int fd = nameless_ >= 0 ? nameless_ : open(temporary_.c_str(), O_RDONLY);
     const bool flushed = fd >= 0 && fsync(fd) == 0;
-    if (fd >= 0)
+    if (fd >= 0 && fd != nameless_)
         close(fd);
-    if (!flushed || std::rename(temporary_.c_str(), path_.c_str()) != 0)
+    if (!flushed)
         throw OutputError(path_, std::strerror(errno));
+    std::string named = temporary_;
+    if (nameless_ >= 0) { // a link cannot replace a file that is there, a rename can
+        named = hiddenName();
+        const int holder = mkstemps(named.data(), int(std::filesystem::path(path_).extension().string().size()));
+        if (holder < 0)
+            throw OutputError(path_, std::strerror(errno));
+        close(holder);
+        std::remove(named.c_str());
+        if (linkat(AT_FDCWD, temporary_.c_str(), AT_FDCWD, named.c_str(), AT_SYMLINK_FOLLOW) != 0)
+            throw OutputError(path_, std::strerror(errno));
+    }
+    if (std::rename(named.c_str(), path_.c_str()) != 0) {
+        const int reason = errno;
+        std::remove(named.c_str());
+        throw OutputError(path_, std::strerror(reason));
+    }
     done_ = true;
 }
 

@@ -1,4 +1,5 @@
-// An output file is complete or absent: it is written beside its place under another name and renamed at the end.
+// An output file is complete or absent: it is written beside its place without a name, or under another one where the
+// file system knows no nameless files, and renamed at the end.
 #pragma once
 
 #include <string>
@@ -14,12 +15,15 @@ public:
     AtomicFile(const AtomicFile &) = delete;
     AtomicFile &operator=(const AtomicFile &) = delete;
 
+    /// Where to write: it may lack the suffix of the target.
     const std::string &temporaryPath() const { return temporary_; }
     /// Flushes to the disk and renames over `path`. Throws OutputError; then nothing is left behind.
     void commit();
 
 private:
+    std::string hiddenName() const;
     std::string path_, temporary_;
+    int nameless_ = -1; ///< of a file that gets its name when it is complete
     bool done_ = false;
 };
 

@@ -190,13 +190,17 @@ Tiff openTiff(const std::string &path, const char *mode)
     return Tiff(TIFFOpen(path.c_str(), mode), &TIFFClose);
 }
 
-void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
-               const FillRow16 &fill)
+namespace {
+
+template <class T>
+void writeRows(const std::string &path, int width, int height, std::span<const std::byte> profile,
+               const std::function<void(int y, std::span<T> row)> &fill)
 {
     if (width < 1 || height < 1)
         throw ArgumentError(textOf("TIFF of %d x %d pixels: sides must be at least 1", width, height));
     // Classic TIFF ends at 4 GiB; deflate seldom grows, so the raw size decides.
-    const bool big = double(width) * height * 6.0 > 4.0e9;
+    const bool big = double(width) * height * 3.0 * sizeof(T) > 4.0e9;
+    constexpr bool kReal = std::is_floating_point_v<T>;
     bool written = false;
     {
         const Tiff tiff = openTiff(path, big ? "w8" : "w");
@@ -205,17 +209,18 @@ void writeTiff(const std::string &path, int width, int height, std::span<const s
         TIFFSetField(tiff.get(), TIFFTAG_IMAGEWIDTH, width);
         TIFFSetField(tiff.get(), TIFFTAG_IMAGELENGTH, height);
         TIFFSetField(tiff.get(), TIFFTAG_SAMPLESPERPIXEL, 3);
-        TIFFSetField(tiff.get(), TIFFTAG_BITSPERSAMPLE, 16);
+        TIFFSetField(tiff.get(), TIFFTAG_BITSPERSAMPLE, int(8 * sizeof(T)));
+        TIFFSetField(tiff.get(), TIFFTAG_SAMPLEFORMAT, kReal ? SAMPLEFORMAT_IEEEFP : SAMPLEFORMAT_UINT);
         TIFFSetField(tiff.get(), TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
         TIFFSetField(tiff.get(), TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
         TIFFSetField(tiff.get(), TIFFTAG_ORIENTATION, ORIENTATION_TOPLEFT);
         TIFFSetField(tiff.get(), TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
-        TIFFSetField(tiff.get(), TIFFTAG_PREDICTOR, PREDICTOR_HORIZONTAL);
+        TIFFSetField(tiff.get(), TIFFTAG_PREDICTOR, kReal ? PREDICTOR_FLOATINGPOINT : PREDICTOR_HORIZONTAL);
         TIFFSetField(tiff.get(), TIFFTAG_ZIPQUALITY, 3); // a third of the time of 6 for some 3 % more bytes
-        TIFFSetField(tiff.get(), TIFFTAG_ROWSPERSTRIP, 64);
+        TIFFSetField(tiff.get(), TIFFTAG_ROWSPERSTRIP, kBandRows);
         if (!profile.empty())
             TIFFSetField(tiff.get(), TIFFTAG_ICCPROFILE, uint32_t(profile.size()), profile.data());
-        std::vector<uint16_t> row(size_t(width) * 3);
+        std::vector<T> row(size_t(width) * 3);
         written = true;
         for (int y = 0; y < height && written; ++y) {
             fill(y, row);
@@ -225,6 +230,20 @@ void writeTiff(const std::string &path, int width, int height, std::span<const s
     }
     if (!written)
         throw OutputError(path, "could not be written whole; is the disk full?");
+}
+
+} // namespace
+
+void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
+               const FillRow16 &fill)
+{
+    writeRows<uint16_t>(path, width, height, profile, fill);
+}
+
+void writeRadianceTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
+                       const FillRowReal &fill)
+{
+    writeRows<float>(path, width, height, profile, fill);
 }
 
 } // namespace yolk

@@ -10,4 +10,9 @@ namespace yolk {
 void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
                const FillRow16 &fill);
 
+using FillRowReal = std::function<void(int y, std::span<float> row)>;
+/// 32-bit floating point RGB TIFF, deflate with floating point prediction; the rest as above.
+void writeRadianceTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
+                       const FillRowReal &fill);
+
 } // namespace yolk

@@ -35,4 +35,17 @@ void setByPath(Recipe &recipe, std::string_view path, std::string_view value)
         throw ArgumentError(name + ": there is no such setting");
 }
 
+const Primaries &primariesOf(RadianceSpace space)
+{
+    switch (space) {
+    case RadianceSpace::Rec2020:
+        return kRec2020;
+    case RadianceSpace::Ap1:
+        return kAp1;
+    case RadianceSpace::Rec709:
+        break;
+    }
+    return kRec709;
+}
+
 } // namespace yolk

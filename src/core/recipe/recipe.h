@@ -6,6 +6,7 @@
 #include "frames/bracket.h"
 #include "frames/prepare_settings.h"
 #include "frames/white_balance.h"
+#include "recipe/radiance_settings.h"
 #include "tone/tone_settings.h"
 
 #include <string>
@@ -38,6 +39,7 @@ struct Recipe {
     WhiteSettings white;
     ToneSettings tone;
     ExportSettings output;
+    RadianceSettings radiance;
     bool operator==(const Recipe &) const = default;
 };
 
@@ -48,6 +50,7 @@ template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, V
     visit(std::string_view("white"), recipe.white, kWhiteFields);
     visit(std::string_view("tone"), recipe.tone, kToneFields);
     visit(std::string_view("export"), recipe.output, kExportFields);
+    visit(std::string_view("radiance"), recipe.radiance, kRadianceFields);
 }
 
 /// Sets one value by its path, as in "tone.range" = "60" or "tone.method" = "plain".

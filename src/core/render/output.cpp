@@ -57,19 +57,6 @@ template <class T> void encodeRow(ImageView<const float> display, int y, std::sp
     }
 }
 
-std::string extensionOf(const std::string &path)
-{
-    std::string ext = std::filesystem::path(path).extension().string();
-    std::ranges::transform(ext, ext.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return ext;
-}
-
-RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
-{
-    const Metadata &m = bracket.frames[bracket.reference].frame->metadata;
-    return {primaries, m.exposureSeconds, m.fNumber, m.iso, m.dateTime.substr(0, 19), m.camera, kSoftware};
-}
-
 } // namespace
 
 void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
@@ -82,6 +69,13 @@ void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
     encodeRow(display, y, out);
 }
 
+std::string extensionOf(const std::string &path)
+{
+    std::string ext = std::filesystem::path(path).extension().string();
+    std::ranges::transform(ext, ext.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    return ext;
+}
+
 PictureFormat pictureFormatOf(const std::string &path)
 {
     const std::string ext = extensionOf(path);
@@ -90,16 +84,6 @@ PictureFormat pictureFormatOf(const std::string &path)
     if (ext == ".jpg" || ext == ".jpeg")
         return PictureFormat::Jpeg;
     throw ArgumentError(path + ": a finished picture can be written as .tif or .jpg");
-}
-
-RadianceFormat radianceFormatOf(const std::string &path)
-{
-    const std::string ext = extensionOf(path);
-    if (ext == ".exr")
-        return RadianceFormat::Exr;
-    if (ext == ".hdr")
-        return RadianceFormat::Hdr;
-    throw ArgumentError(path + ": radiance can be written as .exr or .hdr");
 }
 
 Shape fittedSize(int width, int height, int maxWidth, int maxHeight)
@@ -143,39 +127,6 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
         copyMetadata(reference.path, temporary, {size.width, size.height, kSoftware});
     });
     ctx.report(1.0);
-}
-
-RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
-                              const Primaries &primaries, const std::string &path, ExecContext &ctx)
-{
-    const RadianceFormat format = radianceFormatOf(path);
-    if (format == RadianceFormat::Hdr && primaries != kRec709)
-        throw ArgumentError(path + ": Radiance HDR holds Rec. 709 primaries only");
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
-    RadianceReport report;
-    ExecContext merging = ctx.part(0.0, 0.8);
-    writeAtomically(path, [&](const std::string &temporary) {
-        const PicturePtr scene = sceneOf(sources, measured, recipe, {}, merging);
-        report.clippedShare = mergedOf(sources, measured, recipe, 1, merging)->clippedShare;
-        const Shape shape = scene->shape();
-        Image<float> out(shape);
-        const Matrix3 m = rgbToRgb(kRec2020, primaries);
-        ExecContext converting = ctx.part(0.8, 0.85);
-        forEachBand(converting, shape.height, [&](int y0, int y1) {
-            for (int y = y0; y < y1; ++y)
-                for (int c = 0; c < 3; ++c) {
-                    const float a = float(m(c, 0)), b = float(m(c, 1)), d = float(m(c, 2));
-                    for (int x = 0; x < shape.width; ++x)
-                        out.row(c, y)[x] = a * scene->row(0, y)[x] + b * scene->row(1, y)[x] + d * scene->row(2, y)[x];
-                }
-        });
-        if (format == RadianceFormat::Exr)
-            writeExr(temporary, out.view(), notesOf(bracket, primaries));
-        else
-            report.negatives = writeRadianceHdr(temporary, out.view());
-    });
-    ctx.report(1.0);
-    return report;
 }
 
 } // namespace yolk

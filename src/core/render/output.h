@@ -14,12 +14,14 @@ inline constexpr const char *kSoftware = "Yolk 0.1";
 void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out);
 void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out);
 
+/// Of a path, in small letters, with its dot.
+std::string extensionOf(const std::string &path);
 /// The formats that the extension of a path can name.
 enum class PictureFormat { Tiff16, Jpeg };
-enum class RadianceFormat { Exr, Hdr };
+enum class RadianceFormat { Exr, Hdr, Tiff };
 /// By ".tif", ".tiff", ".jpg", ".jpeg" in any case. Throws ArgumentError naming what is possible.
 PictureFormat pictureFormatOf(const std::string &path);
-/// By ".exr", ".hdr".
+/// By ".exr", ".hdr", ".tif", ".tiff".
 RadianceFormat radianceFormatOf(const std::string &path);
 
 /// The largest size of the reference frame's proportions that fits inside; 0 means unlimited; never enlarges.
@@ -32,11 +34,13 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
 
 struct RadianceReport {
     long long negatives = 0; ///< pixels whose negative values the format could not keep
-    double clippedShare = 0.0;
+    long long tooBright = 0; ///< values that a half-float could not keep: they became 65504
+    MergedPtr merged;        ///< what was written
 };
-/// Merges at full resolution and writes linear light in `primaries`, 1.0 = clipping of the anchor; HDR is Rec. 709 only.
-/// Throws as mergedOf; ArgumentError (format, HDR with other primaries), OutputError. The file is complete or absent.
+/// Merges at full resolution and writes linear light in the primaries of recipe.radiance.space, 1.0 = clipping of the
+/// anchor, as recipe.radiance says; HDR is Rec. 709 only. Throws as mergedOf; ArgumentError (format, HDR with other
+/// primaries), OutputError. The file is complete or absent. Memory: a strip beyond the merge; of HDR the whole.
 RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
-                              const Primaries &primaries, const std::string &path, ExecContext &ctx);
+                              const std::string &path, ExecContext &ctx);
 
 } // namespace yolk

@@ -44,6 +44,7 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     MergedSet out = emptySet(frame, reduction);
     out.pixels.radiance = decodeRadiance(frame, reduction, ctx);
     const Shape shape = out.pixels.radiance.shape();
+    out.pixels.variance = Image<uint16_t>(shape); // of which nothing is known
     out.pixels.shares = Image<uint8_t>(shape.width, shape.height, 1);
     out.pixels.clipped = Image<uint8_t>(shape.width, shape.height, 1);
     for (int y = 0; y < shape.height; ++y)
@@ -73,6 +74,9 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
     ExecContext merging = ctx.part(0.8, 1.0);
     MergedSet out = emptySet(reference, reduction);
     out.pixels = mergeRadiance(exposures, reference.codeValues.neutral, merging);
+    constexpr double kSamples = 250000.0; // pixels that are looked at
+    const int step = std::max(1, int(std::sqrt(double(out.pixels.radiance.shape().pixels()) / kSamples)));
+    out.agreement = agreementOf(exposures, out.pixels, step);
     for (const BracketFrame *f : used)
         out.frameIds.push_back(f->frame->id);
     long long clipped = 0;
@@ -85,24 +89,15 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
     return out;
 }
 
-/// How bright the neutral is that clipped pixels faded to: 0 where they did not.
+/// clippedLightOf() everywhere.
 Image<float> clippedLight(const MergedSet &set, ExecContext &ctx)
 {
-    const Image<float> &rgb = set.pixels.radiance;
-    Image<float> out(rgb.width(), rgb.height(), 1);
-    const Vector3 &white = set.colour.neutral;
-    forEachBand(ctx, rgb.height(), [&](int y0, int y1) {
-        for (int y = y0; y < y1; ++y) {
-            const uint8_t *faded = set.pixels.clipped.row(0, y);
-            for (int x = 0; x < rgb.width(); ++x) {
-                if (faded[x] == 0)
-                    continue;
-                double level = 0.0; // a mix of the frame's value and white of this level has the same level
-                for (int c = 0; c < 3; ++c)
-                    level = std::max(level, double(rgb.row(c, y)[x]) / white[size_t(c)]);
-                out.row(0, y)[x] = float(level * (faded[x] - 1) / 254.0);
-            }
-        }
+    Image<float> out(set.pixels.radiance.width(), set.pixels.radiance.height(), 1);
+    forEachBand(ctx, out.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < out.width(); ++x)
+                if (set.pixels.clipped.row(0, y)[x] > 1)
+                    out.row(0, y)[x] = clippedLightOf(set, x, y);
     });
     return out;
 }
@@ -164,16 +159,12 @@ Image<float> partOf(const Sources &sources, const Hash128 &key, const PicturePtr
     return resample(source->view(), region, part.width, part.height, ctx);
 }
 
-/// What clipped everywhere is white whatever the white balance: it takes the as-shot matrix, by as much as it faded.
-void keepClippedWhite(const MergedSet &set, const Matrix3 &matrix, ImageView<const float> light, ImageView<float> scene)
+void keepClippedWhite(const Vector3 &shift, ImageView<const float> light, ImageView<float> scene)
 {
-    const Vector3 asShot = set.colour.toRec2020 * set.colour.neutral, balanced = matrix * set.colour.neutral;
-    for (int c = 0; c < 3; ++c) {
-        const float difference = float(asShot[size_t(c)] - balanced[size_t(c)]);
+    for (int c = 0; c < 3; ++c)
         for (int y = 0; y < scene.height(); ++y)
             for (int x = 0; x < scene.width(); ++x)
-                scene.row(c, y)[x] += difference * light.row(0, y)[x];
-    }
+                scene.row(c, y)[x] += float(shift[size_t(c)]) * light.row(0, y)[x];
 }
 
 double percentile(const std::vector<float> &sorted, double share)
@@ -317,7 +308,8 @@ MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recip
         mergeKey(bracket, measured, recipe.prepare, reduction),
         [&] { return merge(sources, bracket, measured, recipe.prepare, reduction, ctx); },
         [](const MergedSet &m) {
-            return m.pixels.radiance.bytes() + m.pixels.shares.bytes() + m.pixels.clipped.bytes();
+            return m.pixels.radiance.bytes() + m.pixels.variance.bytes() + m.pixels.shares.bytes() +
+                   m.pixels.clipped.bytes();
         });
 }
 
@@ -332,6 +324,20 @@ Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const 
         break;
     }
     return colour.toRec2020;
+}
+
+float clippedLightOf(const MergedSet &set, int x, int y)
+{
+    float level = 0.0f; // a mix of the frame's value and white of this level has the same level
+    for (int c = 0; c < 3; ++c)
+        level = std::max(level, set.pixels.radiance.row(c, y)[x] / float(set.colour.neutral[size_t(c)]));
+    return level * float(set.pixels.clipped.row(0, y)[x] - 1) / 254.0f;
+}
+
+Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced)
+{
+    const Vector3 asShot = set.colour.toRec2020 * set.colour.neutral, now = balanced * set.colour.neutral;
+    return {asShot[0] - now[0], asShot[1] - now[1], asShot[2] - now[2]};
 }
 
 PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
@@ -370,7 +376,8 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
                 const Hash128 lightKey = key.finish();
                 const PicturePtr light = sources.cache->get<Image<float>>(
                     lightKey, [&] { return clippedLight(*set, reducing); }, bytesOf);
-                keepClippedWhite(*set, matrix, partOf(sources, lightKey, light, part, reducing).view(), scene.view());
+                keepClippedWhite(clippedWhiteShift(*set, matrix),
+                                 partOf(sources, lightKey, light, part, reducing).view(), scene.view());
             }
             return scene;
         },

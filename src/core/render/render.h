@@ -10,7 +10,7 @@
 #include "base/exec_context.h"
 #include "image/resample.h"
 #include "lens/fringes.h"
-#include "merge/radiance_merge.h"
+#include "merge/agreement.h"
 #include "recipe/recipe.h"
 #include "render/stage_cache.h"
 
@@ -66,6 +66,7 @@ struct MergedSet {
     int fullWidth = 0, fullHeight = 0; ///< of the unreduced picture
     std::vector<std::string> frameIds; ///< of the share planes, dark to bright
     double clippedShare = 0.0;         ///< of the pixels: clipped in every frame
+    std::vector<Agreement> agreement;  ///< of the frames with the merge, in the order of frameIds; none for radiance
     double seconds = 0.0;              ///< that decoding and merging took
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
@@ -112,6 +113,11 @@ Image<float> lookAtFrame(const Sources &sources, size_t frame, const Recipe &rec
 
 /// Of the merged scene under the present settings, from the preview's decode.
 SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx);
+
+/// What clipped everywhere is white whatever the white balance, by as much as it faded to white: under another balance
+/// than as shot a pixel of the scene takes this shift, in Rec. 2020, times how bright that white is.
+Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced);
+float clippedLightOf(const MergedSet &set, int x, int y); ///< of a pixel whose `clipped` is above 0
 
 /// The matrix from the frames' RGB to balanced linear Rec. 2020.
 Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured);

@@ -8,7 +8,15 @@
 #include "support/compare.h"
 #include "support/synthetic.h"
 
+#include "frames/frame.h"
+
 #include <exiv2/exiv2.hpp>
+#include <ImfChannelList.h>
+#include <ImfFloatVectorAttribute.h>
+#include <ImfFrameBuffer.h>
+#include <ImfHeader.h>
+#include <ImfInputFile.h>
+#include <ImfStringVectorAttribute.h>
 #include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QTemporaryDir>
@@ -27,7 +35,7 @@ private Q_SLOTS:
     void exrComesBackBitForBit()
     {
         const Image<float> in = test::rampScene(67, 45, 1e-6, 30);
-        RadianceNotes notes{kAp1, 0.5, 8.0, 200.0, "2026:05:01 05:48:00", "Coop", "Yolk"};
+        RadianceNotes notes{kAp1, 0.5, 8.0, 200.0, "2026:05:01 05:48:00", "Coop", "Yolk", {"a.dng", "b.dng"}, {-2, 0}};
         writeExr(path("a.exr"), in.view(), notes);
         const RadianceFile back = readExr(path("a.exr"));
         QCOMPARE(test::firstDifference(back.rgb.view(), in.view(), 0.0, 0.0), QByteArray());
@@ -36,6 +44,88 @@ private Q_SLOTS:
         const cv::Mat second = cv::imread(path("a.exr"), cv::IMREAD_UNCHANGED);
         QCOMPARE(second.type(), CV_32FC3);
         QCOMPARE(second.at<cv::Vec3f>(44, 66)[2], in.row(0, 44)[66]); // OpenCV has blue first
+    }
+    void exrKeepsNoiseSharesAndNotes()
+    {
+        // Read back by OpenEXR itself, every channel, across the border of a strip.
+        constexpr int kWidth = 53, kHeight = 131, kFrames = 3;
+        const auto value = [](int x, int y, int k) { return 1e-7f * float(1 + x) + float(y) * 0.25f + float(k); };
+        const auto share = [](int x, int y, int k) { return float((x + y + k) % 256) / 255.0f; };
+        const auto fill = [&](const RadianceStrip &strip) {
+            for (int y = 0; y < strip.rgb.height(); ++y)
+                for (int x = 0; x < kWidth; ++x)
+                    for (int k = 0; k < 3; ++k) {
+                        strip.rgb.row(k, y)[x] = value(x, strip.y + y, k);
+                        strip.variance.row(k, y)[x] = 1e-12f * value(x, strip.y + y, k);
+                        strip.shares.row(k, y)[x] = share(x, strip.y + y, k);
+                    }
+        };
+        const RadianceNotes notes{kRec2020,  0.5, 8.0, 200.0, "", "Coop", "Yolk", {"a.dng", "b.dng", "c.dng"},
+                                  {-2, 0, 2}};
+        for (const RadianceCompression packed :
+             {RadianceCompression::None, RadianceCompression::Zip, RadianceCompression::Piz})
+            for (const RadiancePixels pixels : {RadiancePixels::Float, RadiancePixels::Half}) {
+                writeExr(path("all.exr"), kWidth, kHeight, notes, {pixels, packed, true, kFrames}, fill);
+                Imf::InputFile file(path("all.exr").c_str());
+                const auto &channels = file.header().channels();
+                QCOMPARE(channels.findChannel("R")->type, pixels == RadiancePixels::Half ? Imf::HALF : Imf::FLOAT);
+                QCOMPARE(channels.findChannel("variance.G")->type, Imf::FLOAT);
+                QCOMPARE(file.header().findTypedAttribute<Imf::StringVectorAttribute>("frameNames")->value()[1],
+                         std::string("b.dng"));
+                QCOMPARE(file.header().findTypedAttribute<Imf::FloatVectorAttribute>("frameEVs")->value()[0], -2.0f);
+                const auto plane = [&](const char *name) {
+                    std::vector<float> out(size_t(kWidth) * kHeight);
+                    Imf::FrameBuffer buffer;
+                    buffer.insert(name, Imf::Slice(Imf::FLOAT, reinterpret_cast<char *>(out.data()), sizeof(float),
+                                                   kWidth * sizeof(float)));
+                    file.setFrameBuffer(buffer);
+                    file.readPixels(0, kHeight - 1);
+                    return out;
+                };
+                const float off = pixels == RadiancePixels::Half ? 1.0f / 2048 : 0.0f; // half: 11 bits
+                const std::vector<float> green = plane("G"), noise = plane("variance.B"), first = plane("share.1");
+                for (int y = 0; y < kHeight; ++y)
+                    for (int x = 0; x < kWidth; ++x) {
+                        const size_t i = size_t(y) * kWidth + size_t(x);
+                        QVERIFY(std::abs(green[i] - value(x, y, 1)) <= off * value(x, y, 1));
+                        QCOMPARE(noise[i], 1e-12f * value(x, y, 2));
+                        QVERIFY(std::abs(first[i] - share(x, y, 0)) <= 1.0f / 2048);
+                    }
+            }
+    }
+    void halfEndsAtItsLargestValue()
+    {
+        const auto fill = [](const RadianceStrip &strip) {
+            for (int c = 0; c < 3; ++c)
+                strip.rgb.row(c, 0)[0] = c == 0 ? 1e6f : c == 1 ? -1e6f : 2.0f;
+        };
+        writeExr(path("most.exr"), 1, 1, {}, {RadiancePixels::Half, RadianceCompression::Zip, false, 0}, fill);
+        const RadianceFile back = readExr(path("most.exr"));
+        QCOMPARE(back.rgb.row(0, 0)[0], 65504.0f);
+        QCOMPARE(back.rgb.row(1, 0)[0], -65504.0f);
+        QCOMPARE(back.rgb.row(2, 0)[0], 2.0f);
+    }
+    void floatTiffComesBackBitForBit()
+    {
+        const Image<float> in = test::rampScene(67, 135, 1e-6, 30);
+        const std::vector<std::byte> profile = linearIccProfile(kRec2020, "Linear light");
+        writeRadianceTiff(path("a.tif"), 67, 135, profile, [&](int y, std::span<float> row) {
+            for (int x = 0; x < 67; ++x)
+                for (int c = 0; c < 3; ++c)
+                    row[size_t(3 * x + c)] = in.row(c, y)[x];
+        });
+        const cv::Mat second = cv::imread(path("a.tif"), cv::IMREAD_UNCHANGED);
+        QCOMPARE(second.type(), CV_32FC3);
+        const FramePtr frame = loadFrame(path("a.tif")); // libtiff
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        const Image<float> back = decodeRadiance(*frame, 1, ctx);
+        for (int y = 0; y < 135; ++y)
+            for (int x = 0; x < 67; ++x)
+                for (int c = 0; c < 3; ++c) {
+                    QCOMPARE(second.at<cv::Vec3f>(y, x)[2 - c], in.row(c, y)[x]);
+                    QCOMPARE(back.row(c, y)[x], in.row(c, y)[x]);
+                }
     }
     void hdrIsReadByOthersWithinItsSteps()
     {
@@ -80,7 +170,8 @@ private Q_SLOTS:
         const auto names = [&] { return folder.entryList(QDir::Files | QDir::Hidden); };
         {
             const AtomicFile file(target);
-            QCOMPARE(names().size(), 1);
+            test::writeBytes(QString::fromStdString(file.temporaryPath()), "half");
+            QVERIFY(!folder.exists("out.bin"));
         }
         QCOMPARE(names().size(), 0); // not committed: nothing stays
         test::writeBytes(folder.filePath("out.bin"), "old");

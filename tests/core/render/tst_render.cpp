@@ -182,8 +182,10 @@ private Q_SLOTS:
         QCOMPARE(cv::imread(path.toStdString()).size(), cv::Size(100, 67));
         QVERIFY_THROWS_EXCEPTION(ArgumentError, exportPicture(sources_, recipe_, measured_,
                                                               dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportRadiance(sources_, {}, measured_, kRec2020,
-                                                               dir_.filePath("x.hdr").toStdString(), ctx));
+        Recipe wide;
+        wide.radiance.space = RadianceSpace::Rec2020;
+        QVERIFY_THROWS_EXCEPTION(
+            ArgumentError, exportRadiance(sources_, wide, measured_, dir_.filePath("x.hdr").toStdString(), ctx));
     }
     void cancelledExportLeavesNothing()
     {

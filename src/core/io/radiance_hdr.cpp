@@ -1,0 +1,144 @@
+#include "io/radiance_file_p.h"
+
+#include <cerrno>
+#include <cstdio>
+#include <memory>
+
+#define STB_IMAGE_WRITE_STATIC
+#define STB_IMAGE_WRITE_IMPLEMENTATION
+#define STB_IMAGE_STATIC
+#define STB_IMAGE_IMPLEMENTATION
+#define STBI_ONLY_HDR
+#define STBI_NO_STDIO
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wall"
+#pragma GCC diagnostic ignored "-Wextra"
+#pragma GCC diagnostic ignored "-Wconversion"
+#pragma GCC diagnostic ignored "-Wunused-function"
+#pragma GCC diagnostic ignored "-Wmissing-field-initializers"
+#pragma GCC diagnostic ignored "-Wshadow"
+#pragma GCC diagnostic ignored "-Wsign-conversion"
+#pragma GCC diagnostic ignored "-Wold-style-cast"
+#include <stb/stb_image.h>
+#include <stb/stb_image_write.h>
+#pragma GCC diagnostic pop
+
+namespace yolk {
+namespace {
+
+/// A file as stb reads it, which does not mind its end: that must be noticed here.
+class HdrFile {
+public:
+    explicit HdrFile(const std::string &path) : path_(path), file_(std::fopen(path.c_str(), "rb"), &std::fclose)
+    {
+        if (!file_)
+            throw InputError(path, std::strerror(errno));
+    }
+    Shape shape()
+    {
+        std::rewind(file_.get());
+        int width = 0, height = 0, channels = 0;
+        if (!stbi_info_from_callbacks(&kCallbacks, this, &width, &height, &channels))
+            throw InputError(path_, "is a damaged Radiance HDR file");
+        checkSize(path_, width, height);
+        return {width, height, 3};
+    }
+    Image<float> pixels()
+    {
+        Image<float> out(shape());
+        std::rewind(file_.get());
+        short_ = false;
+        int width = 0, height = 0, channels = 0;
+        const std::unique_ptr<float, void (*)(void *)> read(
+            stbi_loadf_from_callbacks(&kCallbacks, this, &width, &height, &channels, 3), &stbi_image_free);
+        if (!read || short_ || width != out.width() || height != out.height())
+            throw InputError(path_, "its picture data is cut off or damaged");
+        const float *from = read.get();
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x)
+                for (int c = 0; c < 3; ++c)
+                    out.row(c, y)[x] = *from++;
+        return out;
+    }
+
+private:
+    static int readSome(void *self, char *to, int size)
+    {
+        auto &file = *static_cast<HdrFile *>(self);
+        const size_t got = std::fread(to, 1, size_t(size), file.file_.get());
+        if (got > 0)
+            return int(got);
+        // Past the end stb goes on with zeros, which some of its releases take for runs of no pixels, for ever. Runs of
+        // one pixel bring it to its end.
+        file.short_ = true;
+        std::memset(to, 0x81, size_t(size));
+        return size;
+    }
+    static void skip(void *self, int n) { std::fseek(static_cast<HdrFile *>(self)->file_.get(), n, SEEK_CUR); }
+    static int atEnd(void *self) { return std::feof(static_cast<HdrFile *>(self)->file_.get()); }
+    static constexpr stbi_io_callbacks kCallbacks{&readSome, &skip, &atEnd};
+
+    std::string path_;
+    std::unique_ptr<FILE, int (*)(FILE *)> file_;
+    bool short_ = false; ///< asked for more than there is
+};
+
+} // namespace
+
+extern const Codec kHdrCodec{"HDR",
+                             [](std::span<const std::byte> head, const std::string &) {
+                                 return startsWith(head, "#?RADIANCE") || startsWith(head, "#?RGBE");
+                             },
+                             [](const std::string &path) { return radianceInfo(HdrFile(path).shape(), kRec709); },
+                             [](int) { return 1; },
+                             [](const std::string &path, int, const RawOptions &, const RowSink &sink,
+                                ExecContext &ctx) { deliver(readRadianceHdr(path), sink, ctx); }};
+
+RadianceFile readRadianceHdr(const std::string &path)
+{
+    return {HdrFile(path).pixels(), {}};
+}
+
+long long writeRadianceHdr(const std::string &path, int width, int height, const FillStrip &fill)
+{
+    checkRgb({width, height, 3}, path);
+    std::vector<float> pixels(size_t(width) * size_t(height) * 3);
+    long long negatives = 0;
+    forEachStrip(width, height, false, 0, fill, [&](const RadianceStrip &strip) {
+        for (int y = 0; y < strip.rgb.height(); ++y) {
+            float *to = pixels.data() + size_t(strip.y + y) * size_t(width) * 3;
+            for (int x = 0; x < width; ++x) {
+                bool negative = false;
+                for (int c = 0; c < 3; ++c) {
+                    const float v = strip.rgb.row(c, y)[x];
+                    negative = negative || v < 0.0f;
+                    *to++ = v > 0.0f ? v : 0.0f;
+                }
+                negatives += negative;
+            }
+        }
+    });
+    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
+    if (!file)
+        throw OutputError(path, std::strerror(errno));
+    struct Sink {
+        FILE *file;
+        bool good;
+    } sink{file.get(), true};
+    const auto write = [](void *context, void *data, int size) {
+        auto &to = *static_cast<Sink *>(context);
+        to.good = to.good && std::fwrite(data, 1, size_t(size), to.file) == size_t(size);
+    };
+    const bool written = stbi_write_hdr_to_func(write, &sink, width, height, 3, pixels.data()) != 0;
+    if (!written || !sink.good || std::fflush(file.get()) != 0)
+        throw OutputError(path, "could not be written whole; is the disk full?");
+    return negatives;
+}
+
+long long writeRadianceHdr(const std::string &path, ImageView<const float> rgb)
+{
+    checkRgb(rgb.shape(), path);
+    return writeRadianceHdr(path, rgb.width(), rgb.height(), copying(rgb));
+}
+
+} // namespace yolk

@@ -1,0 +1,165 @@
+// Saving the merged light.
+#include "io/atomic_file.h"
+#include "io/metadata.h"
+#include "io/tiff.h"
+#include "render/output.h"
+
+#include <algorithm>
+#include <vector>
+
+namespace yolk {
+namespace {
+
+RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
+{
+    const Metadata &m = bracket.frames[bracket.reference].frame->metadata;
+    RadianceNotes out{primaries, m.exposureSeconds, m.fNumber, m.iso, m.dateTime.substr(0, 19),
+                      m.camera,  kSoftware,         {},        {}};
+    for (const BracketFrame *f : bracket.used()) {
+        out.frameNames.push_back(f->frame->name);
+        out.frameEvs.push_back(float(f->ev));
+    }
+    return out;
+}
+
+/// Strips of a merged set in the primaries of the file.
+class Strips {
+public:
+    Strips(const MergedSet &set, const Matrix3 &balanced, const Primaries &primaries, ExecContext &ctx)
+        : set_(set), toFile_(rgbToRgb(kRec2020, primaries) * balanced),
+          clippedWhite_(rgbToRgb(kRec2020, primaries) * clippedWhiteShift(set, balanced)), ctx_(ctx)
+    {
+    }
+    void fill(const RadianceStrip &strip) const
+    {
+        ctx_.throwIfStopped();
+        ctx_.report(double(strip.y) / set_.pixels.radiance.height());
+        for (int y = 0; y < strip.rgb.height(); ++y) {
+            fillRgb(strip, y);
+            if (strip.variance.height() > 0)
+                fillVariance(strip, y);
+            for (int i = 0; i < strip.shares.planes(); ++i)
+                std::transform(set_.pixels.shares.row(i, strip.y + y),
+                               set_.pixels.shares.row(i, strip.y + y) + strip.shares.width(), strip.shares.row(i, y),
+                               [](uint8_t share) { return float(share) / 255.0f; });
+        }
+    }
+
+private:
+    void fillRgb(const RadianceStrip &strip, int y) const
+    {
+        const Image<float> &from = set_.pixels.radiance;
+        const uint8_t *faded = set_.pixels.clipped.row(0, strip.y + y);
+        const float *in[3] = {from.row(0, strip.y + y), from.row(1, strip.y + y), from.row(2, strip.y + y)};
+        for (int c = 0; c < 3; ++c) {
+            float *to = strip.rgb.row(c, y);
+            const float a = float(toFile_(c, 0)), b = float(toFile_(c, 1)), d = float(toFile_(c, 2));
+            for (int x = 0; x < from.width(); ++x)
+                to[x] = a * in[0][x] + b * in[1][x] + d * in[2][x];
+            for (int x = 0; x < from.width(); ++x)
+                if (faded[x] > 1)
+                    to[x] += float(clippedWhite_[size_t(c)]) * clippedLightOf(set_, x, strip.y + y);
+        }
+    }
+    /// Noise of the three channels is independent before the matrix, so that variances add with its squares.
+    void fillVariance(const RadianceStrip &strip, int y) const
+    {
+        const Image<uint16_t> &from = set_.pixels.variance;
+        for (int c = 0; c < 3; ++c) {
+            float *to = strip.variance.row(c, y);
+            for (int x = 0; x < from.width(); ++x) {
+                double sum = 0.0;
+                for (int k = 0; k < 3; ++k)
+                    sum += toFile_(c, k) * toFile_(c, k) * double(ofBrief(from.row(k, strip.y + y)[x]));
+                to[x] = float(sum);
+            }
+        }
+    }
+
+    const MergedSet &set_;
+    Matrix3 toFile_;
+    Vector3 clippedWhite_; ///< in the file's primaries, times clippedLightOf() what a faded pixel is off its white
+    ExecContext &ctx_;
+};
+
+long long countTooBright(const RadianceStrip &strip)
+{
+    constexpr float kHalfMost = 65504.0f;
+    long long out = 0;
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < strip.rgb.height(); ++y)
+            out += std::count_if(strip.rgb.row(c, y), strip.rgb.row(c, y) + strip.rgb.width(),
+                                 [](float v) { return !(v <= kHalfMost && v >= -kHalfMost); });
+    return out;
+}
+
+void writeTiffStrips(const std::string &path, Shape shape, const Primaries &primaries, const FillStrip &fill)
+{
+    Image<float> rows(shape.width, kBandRows, 3);
+    writeRadianceTiff(
+        path, shape.width, shape.height, linearIccProfile(primaries, "Linear light"), [&](int y, std::span<float> row) {
+            if (y % kBandRows == 0)
+                fill({y, rows.view().crop({0, 0, shape.width, std::min(kBandRows, shape.height - y)}), {}, {}});
+            for (size_t x = 0; x < size_t(shape.width); ++x)
+                for (size_t c = 0; c < 3; ++c)
+                    row[3 * x + c] = rows.row(int(c), y % kBandRows)[x];
+        });
+}
+
+} // namespace
+
+RadianceFormat radianceFormatOf(const std::string &path)
+{
+    const std::string ext = extensionOf(path);
+    if (ext == ".exr")
+        return RadianceFormat::Exr;
+    if (ext == ".hdr")
+        return RadianceFormat::Hdr;
+    if (ext == ".tif" || ext == ".tiff")
+        return RadianceFormat::Tiff;
+    throw ArgumentError(path + ": radiance can be written as .exr, .hdr or .tif");
+}
+
+RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
+                              const std::string &path, ExecContext &ctx)
+{
+    const RadianceFormat format = radianceFormatOf(path);
+    const RadianceSettings &settings = recipe.radiance;
+    const Primaries &primaries = primariesOf(settings.space);
+    if (format == RadianceFormat::Hdr && primaries != kRec709)
+        throw ArgumentError(path + ": Radiance HDR holds Rec. 709 primaries only");
+    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    RadianceReport report;
+    ExecContext merging = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
+    writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
+        report.merged = mergedOf(sources, measured, recipe, 1, merging);
+        const MergedSet &set = *report.merged;
+        const Shape shape = set.pixels.radiance.shape();
+        const Strips strips(set, whiteMatrix(set.colour, recipe.white, measured), primaries, writing);
+        const FillStrip fill = [&](const RadianceStrip &strip) {
+            strips.fill(strip);
+            if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)
+                report.tooBright += countTooBright(strip);
+        };
+        switch (format) {
+        case RadianceFormat::Exr:
+            writeExr(temporary, shape.width, shape.height, notesOf(bracket, primaries),
+                     {settings.pixels, settings.compression, settings.variance == Extra::On,
+                      settings.shares == Extra::On ? set.pixels.shares.planes() : 0},
+                     fill);
+            break;
+        case RadianceFormat::Hdr:
+            report.negatives = writeRadianceHdr(temporary, shape.width, shape.height, fill);
+            break;
+        case RadianceFormat::Tiff:
+            writeTiffStrips(temporary, shape, primaries, fill);
+            copyMetadata(bracket.frames[bracket.reference].frame->path, temporary,
+                         {shape.width, shape.height, kSoftware});
+            break;
+        }
+    });
+    ctx.report(1.0);
+    return report;
+}
+
+} // namespace yolk
