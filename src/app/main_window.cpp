@@ -3,6 +3,7 @@
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
 #include "canvas/frame_caption.h"
+#include "canvas/inspection_caption.h"
 #include "canvas/message_strip.h"
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
@@ -69,15 +70,17 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     canvas_ = new Canvas(document_, this);
     empty_ = new EmptyState(demoSets(), canvas_);
     caption_ = new FrameCaption(document_, canvas_);
+    inspectionCaption_ = new InspectionCaption(document_, canvas_);
     auto *over = new QGridLayout(canvas_);
     over->addWidget(empty_, 0, 0, Qt::AlignCenter);
     over->addWidget(caption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
+    over->addWidget(inspectionCaption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     messages_ = new MessageStrip(this);
     scale_ = new LightScale(document_, this);
     status_ = new StatusLine(document_, this);
 
     framesPanel_ = new FramesPanel(document_, this);
-    auto *merge = new MergePanel(document_, this);
+    mergePanel_ = new MergePanel(document_, this);
     tonePanel_ = new TonePanel(document_, this);
     auto *exporting = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
@@ -85,7 +88,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(merge),
+    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
                            static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->setVisible(false);
@@ -122,7 +125,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
     connect(empty_, &EmptyState::demoAsked, this, &MainWindow::open);
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
-    connect(merge, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
+    connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
     connect(exporting, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
     connect(sets_, &SetsView::openAsked, this, &MainWindow::openSet);
@@ -277,10 +280,8 @@ QStringList MainWindow::askForFrames()
 
 void MainWindow::askAndExport()
 {
-    const QString start =
-        QDir(document_->folder()).filePath(tr("%1-yolk.tif").arg(QFileInfo(document_->folder()).fileName()));
     QString chosen;
-    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), start,
+    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), document_->proposedPath(tr("-picture.tif")),
                                                 tr("TIFF, 16 bit (*.tif);;JPEG (*.jpg)"), &chosen);
     if (path.isEmpty())
         return;
@@ -291,15 +292,16 @@ void MainWindow::askAndExport()
 
 void MainWindow::askAndSaveRadiance()
 {
-    const QString start =
-        QDir(document_->folder()).filePath(tr("%1-radiance.exr").arg(QFileInfo(document_->folder()).fileName()));
     QString chosen;
-    QString path = QFileDialog::getSaveFileName(this, tr("Save radiance"), start,
-                                                tr("OpenEXR (*.exr);;Radiance HDR (*.hdr)"), &chosen);
+    QString path =
+        QFileDialog::getSaveFileName(this, tr("Save radiance"), document_->proposedPath(tr("-radiance.exr")),
+                                     tr("OpenEXR (*.exr);;Radiance HDR (*.hdr);;TIFF, 32 bit (*.tif)"), &chosen);
     if (path.isEmpty())
         return;
     if (QFileInfo(path).suffix().isEmpty())
-        path += chosen.contains(QStringLiteral("hdr")) ? QStringLiteral(".hdr") : QStringLiteral(".exr");
+        path += chosen.contains(QStringLiteral("hdr"))   ? QStringLiteral(".hdr")
+                : chosen.contains(QStringLiteral("tif")) ? QStringLiteral(".tif")
+                                                         : QStringLiteral(".exr");
     document_->saveRadiance(path);
 }
 
@@ -329,7 +331,8 @@ void MainWindow::refreshMarks()
                     recipe.white.mode != WhiteMode::AsShot);
     path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty());
     path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());
-    path_->tab(int(Step::Export))->setMarked(recipe.output != ExportSettings());
+    path_->tab(int(Step::Export))
+        ->setMarked(recipe.output != ExportSettings() || recipe.radiance != RadianceSettings());
 }
 
 void MainWindow::refreshMessages()

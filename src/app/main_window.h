@@ -13,6 +13,8 @@ namespace yolk::app {
 class Canvas;
 class EmptyState;
 class FrameCaption;
+class InspectionCaption;
+class MergePanel;
 class FramesPanel;
 class LightScale;
 class MessageStrip;
@@ -34,6 +36,8 @@ public:
     LightScale *lightScale() const { return scale_; }
     FramesPanel *framesPanel() const { return framesPanel_; }
     FrameCaption *caption() const { return caption_; }
+    InspectionCaption *inspectionCaption() const { return inspectionCaption_; }
+    MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
@@ -53,6 +57,8 @@ private:
     void makeMenus();
     void makeSurroundMenu(QMenu *view);
     void makeThemeMenu(QMenu *view);
+    void makeInspectCommands(QMenu *view);
+    void makeOverlayMenu(QMenu *view);
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     void showSets(bool on);
@@ -74,6 +80,7 @@ private:
     Canvas *canvas_;
     EmptyState *empty_;
     FrameCaption *caption_;
+    InspectionCaption *inspectionCaption_;
     MessageStrip *messages_;
     QWidget *column_;
     QStackedWidget *middle_; // canvas or sets
@@ -83,6 +90,7 @@ private:
     int openSet_ = -1;
     QStackedWidget *panels_;
     FramesPanel *framesPanel_;
+    MergePanel *mergePanel_;
     TonePanel *tonePanel_;
     LightScale *scale_;
     StatusLine *status_;

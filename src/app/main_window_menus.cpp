@@ -2,6 +2,7 @@
 #include "main_window.h"
 
 #include "canvas/canvas.h"
+#include "canvas/inspection_caption.h"
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
@@ -105,11 +106,14 @@ void MainWindow::makeMenus()
                            [this] { document_->stepLook(+1); });
     needSet_ << addCommand(view, tr("&Darker frame"), QKeySequence(Qt::Key_PageUp),
                            tr("Shows a single frame, then the next darker one."), [this] { document_->stepLook(-1); });
-    needSet_ << addCommand(view, tr("The &merge"), QKeySequence(Qt::Key_Escape), tr("Shows the merged picture again."),
+    needSet_ << addCommand(view, tr("The &picture"), QKeySequence(Qt::Key_Escape), tr("Shows the picture again."),
                            [this] {
                                canvas_->setPicking(false);
                                document_->lookAt(std::nullopt);
                            });
+    view->addSeparator();
+    makeInspectCommands(view);
+    makeOverlayMenu(view->addMenu(tr("&Overlay colour")));
     view->addSeparator();
     showScale_ =
         addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
@@ -151,6 +155,46 @@ void MainWindow::makeSurroundMenu(QMenu *menu)
     }
 }
 
+void MainWindow::makeInspectCommands(QMenu *view)
+{
+    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C};
+    for (int i = 0; i < int(keys.size()); ++i) {
+        const InspectMode mode = InspectMode(i);
+        needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[size_t(i)]),
+                               inspectionHelp(mode) + QLatin1Char('.'), [this, mode] {
+                                   const auto &now = document_->inspection();
+                                   if (now && now->mode == mode) // the same key leads back
+                                       document_->inspect(std::nullopt);
+                                   else
+                                       document_->inspect(document_->lastInspection(mode));
+                               });
+    }
+}
+
+void MainWindow::makeOverlayMenu(QMenu *menu)
+{
+    static const std::array<std::pair<const char *, QColor>, 4> colours{
+        std::pair(QT_TRANSLATE_NOOP("MainWindow", "Violet"), QColor(0x8a, 0x3f, 0xd1)),
+        std::pair(QT_TRANSLATE_NOOP("MainWindow", "Red"), QColor(0xd0, 0x2a, 0x2a)),
+        std::pair(QT_TRANSLATE_NOOP("MainWindow", "Green"), QColor(0x0e, 0x93, 0x4a)),
+        std::pair(QT_TRANSLATE_NOOP("MainWindow", "Blue"), QColor(0x1f, 0x62, 0xd9))};
+    auto *group = new QActionGroup(this);
+    const QString stored = QSettings().value(QStringLiteral("overlay"), QStringLiteral("Violet")).toString();
+    for (const auto &[name, colour] : colours) {
+        const auto choose = [this, name = name, colour = colour] {
+            document_->setOverlayColour(colour);
+            QSettings().setValue(QStringLiteral("overlay"), QLatin1String(name));
+        };
+        QAction *action = addCommand(menu, tr(name), {}, tr("The colour of hatching over the picture."), choose);
+        action->setCheckable(true);
+        group->addAction(action);
+        if (stored == QLatin1String(name)) {
+            action->setChecked(true);
+            document_->setOverlayColour(colour);
+        }
+    }
+}
+
 void MainWindow::makeThemeMenu(QMenu *menu)
 {
     auto *group = new QActionGroup(this);
@@ -179,7 +223,8 @@ void MainWindow::showShortcuts()
                     this);
     box.setInformativeText(
         tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
-           "Light scale: left and right choose a handle, up and down move it. Picture: plus and minus zoom, arrow keys "
+           "Light scale: left and right choose a handle, up and down move it; while peeking left and right move the "
+           "window, up and down widen it. Picture: plus and minus zoom, arrow keys "
            "pan."));
     box.exec();
 }

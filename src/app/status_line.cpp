@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <QToolButton>
 
+#include <algorithm>
 #include <cmath>
 
 namespace yolk::app {
@@ -87,7 +88,11 @@ void StatusLine::showJobs()
             shown = lane;
     progress_->setVisible(shown);
     cancel_->setVisible(shown);
-    job_->setText(shown ? shown->title() : said_);
+    QString words = shown ? shown->title() : said_;
+    if (const auto left = shown ? shown->secondsLeft() : std::nullopt)
+        words += *left < 90.0 ? tr("  ·  %1 s left").arg(std::max(1, int(std::lround(*left))))
+                              : tr("  ·  %1 min left").arg(std::lround(*left / 60.0));
+    job_->setText(words);
     if (shown)
         progress_->setValue(int(std::lround(1000 * shown->progress())));
 }

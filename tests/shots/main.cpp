@@ -78,6 +78,14 @@ int main(int argc, char **argv)
     window.document()->lookAt(std::nullopt);
     window.goTo(Step::Merge);
     shoot(window, "merge");
+    for (const auto &[mode, name] :
+         {std::pair(yolk::InspectMode::Light, "look-light"), std::pair(yolk::InspectMode::Peek, "look-peek"),
+          std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise"),
+          std::pair(yolk::InspectMode::Clipped, "look-clipped")}) {
+        window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0});
+        shoot(window, name);
+    }
+    window.document()->inspect(std::nullopt);
     window.goTo(Step::Export);
     shoot(window, "export");
 

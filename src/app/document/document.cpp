@@ -70,7 +70,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
                 errors[size_t(i)] = inputErrorText(e);
             }
         });
-        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes)};
+        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true};
         QStringList twice;
         for (size_t i = 0; i < loaded.size(); ++i) {
             const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
@@ -134,6 +134,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
             history_ = History(before ? *before : start);
             thumbnails_.clear();
             lookedAt_.clear();
+            inspection_.reset();
         } else {
             // Adding is an edit: all states before it are without the new frames.
             Recipe with = recipe();
@@ -342,6 +343,8 @@ void Document::renderView()
         return;
     if (!lookedAt_.empty())
         return renderFrame(lookedAt_);
+    if (inspection_)
+        return renderInspection();
     const bool full = fullMergeReady();
     const QRectF r = view_->region;
     const RenderRequest request{full ? 1 : previewReduction(sources_),
@@ -354,11 +357,36 @@ void Document::renderView()
         const Image<float> display = render(sources, onScreen, measured, request, ctx);
         return ViewPicture{screenPicture(display.view(), ctx), r, full};
     };
-    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+    showInView(work);
+}
+
+void Document::showInView(std::function<ViewPicture(ExecContext &)> work)
+{
+    viewLane_.start<ViewPicture>({}, std::move(work), [this](Outcome<ViewPicture> outcome) {
         if (outcome.result)
             Q_EMIT viewReady(*outcome.result);
         else if (!outcome.cancelled)
             Q_EMIT failed(outcome.error);
+    });
+}
+
+void Document::renderInspection()
+{
+    const bool full = fullMergeReady();
+    const QRectF r = view_->region;
+    const RenderRequest request{full ? 1 : previewReduction(sources_),
+                                {r.left(), r.top(), r.right(), r.bottom()},
+                                view_->size.width(),
+                                view_->size.height()};
+    Recipe onScreen = recipe();
+    onScreen.output.space = OutputSpace::Srgb;
+    showInView([sources = sources_, onScreen, measured = *measured_, request, r, full, look = *inspection_,
+                overlay = overlay_](ExecContext &ctx) {
+        const Inspected seen = yolk::inspect(sources, onScreen, measured, request, look, ctx);
+        QImage image = screenPicture(seen.display.view(), ctx);
+        const QPointF scale(image.width() / r.width(), image.height() / r.height());
+        paintHatching(image, seen.hatch.view(), overlay, {int(r.left() * scale.x()), int(r.top() * scale.y())});
+        return ViewPicture{image, r, full};
     });
 }
 
@@ -377,12 +405,7 @@ void Document::renderFrame(const std::string &id)
         const Image<float> display = lookAtFrame(sources, index, settings, measured, request, ctx);
         return ViewPicture{screenPicture(display.view(), ctx), r, request.reduction == 1};
     };
-    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
-        if (outcome.result)
-            Q_EMIT viewReady(*outcome.result);
-        else if (!outcome.cancelled)
-            Q_EMIT failed(outcome.error);
-    });
+    showInView(work);
 }
 
 std::optional<Probe> Document::probe(const QPointF &position) const
@@ -424,14 +447,21 @@ void Document::exportPicture(const QString &path)
         });
 }
 
+QString Document::proposedPath(const QString &suffix) const
+{
+    const Frame &reference = *bracket_->frames[bracket_->reference].frame;
+    return QDir(folder()).filePath(QFileInfo(QString::fromStdString(reference.path)).completeBaseName() + suffix);
+}
+
 void Document::saveRadiance(const QString &path)
 {
     writeFile(
         tr("Saving %1"), path,
         [sources = sources_, settings = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
             const RadianceReport report = yolk::exportRadiance(sources, settings, measured, file, ctx);
-            return report.negatives == 0 ? QString()
-                                         : tr("negative values of %1 pixels set to 0").arg(report.negatives);
+            return report.negatives > 0   ? tr("negative values of %1 pixels set to 0").arg(report.negatives)
+                   : report.tooBright > 0 ? tr("%1 values too bright for 16 bits became 65504").arg(report.tooBright)
+                                          : QString();
         });
 }
 

@@ -5,9 +5,10 @@
 #include "frames/coverage.h"
 #include "jobs/lane.h"
 #include "recipe/history.h"
-#include "render/render.h"
+#include "render/inspect.h"
 #include "tone/tone_curve.h"
 
+#include <QColor>
 #include <QHash>
 #include <QImage>
 #include <QObject>
@@ -110,10 +111,19 @@ public:
     void lookAt(std::optional<size_t> index);
     std::optional<size_t> lookedAt() const; ///< index in bracket()
     void stepLook(int direction); ///< to the next brighter (+1) or darker frame; from the merge to the reference
+    /// Shows what the merge knows in place of the picture; empty: the picture again. Changes no setting.
+    void inspect(std::optional<Inspection> inspection);
+    const std::optional<Inspection> &inspection() const { return inspection_; }
+    /// As it was when this mode was shown last, for coming back to it.
+    Inspection lastInspection(InspectMode mode) const;
+    void setOverlayColour(const QColor &colour); ///< of hatching
+    QColor overlayColour() const { return overlay_; }
     void requestView(const ViewRequest &request);
     std::optional<Probe> probe(const QPointF &picturePosition) const;
     void exportPicture(const QString &path);
     void saveRadiance(const QString &path);
+    /// In the folder of the frames, by the name of the reference frame with `suffix`.
+    QString proposedPath(const QString &suffix) const;
     void cancelJobs();                                            ///< what the status line shows
     const std::array<Lane *, 4> &lanes() const { return lanes_; } ///< most interesting first
 
@@ -125,7 +135,7 @@ Q_SIGNALS:
     void mergedChanged();
     void thumbnailsChanged();
     void problemsChanged();
-    void lookChanged(); ///< another frame is shown, or the merge again
+    void lookChanged(); ///< another frame, an inspection or the picture is shown
     void viewReady(const ViewPicture &picture);
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
@@ -150,6 +160,8 @@ private:
     void startMerge();
     void renderView();
     void renderFrame(const std::string &id);
+    void renderInspection();
+    void showInView(std::function<ViewPicture(ExecContext &)> work);
     void findHistogram();
 
     Sources sources_;
@@ -157,6 +169,9 @@ private:
     std::optional<Bracket> bracket_;
     Coverage coverage_;
     std::string lookedAt_; // id of the frame; empty: the merge
+    std::optional<Inspection> inspection_;
+    Inspection lastInspection_; // of any mode: its values outlive the mode
+    QColor overlay_{0x8a, 0x3f, 0xd1};
     History history_;
     ToneSettings automatic_;
     std::array<double, 5> zoneEvs_{};

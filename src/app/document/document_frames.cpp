@@ -118,10 +118,41 @@ void Document::lookAt(std::optional<size_t> index)
 {
     const std::string id =
         index && isOpen() && *index < bracket_->frames.size() ? bracket_->frames[*index].frame->id : std::string();
-    if (id == lookedAt_)
+    if (id == lookedAt_ && !inspection_)
         return;
     lookedAt_ = id;
+    inspection_.reset();
     viewLane_.discard();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+void Document::inspect(std::optional<Inspection> inspection)
+{
+    if (!isOpen() || (inspection == inspection_ && lookedAt_.empty()))
+        return;
+    // Between moves of the same kind what is under way may finish: a drag must show on its way.
+    const bool sameKind = inspection && inspection_ && inspection->mode == inspection_->mode;
+    inspection_ = inspection;
+    if (inspection)
+        lastInspection_ = *inspection;
+    lookedAt_.clear();
+    if (!sameKind)
+        viewLane_.discard();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+Inspection Document::lastInspection(InspectMode mode) const
+{
+    Inspection out = lastInspection_;
+    out.mode = mode;
+    return out;
+}
+
+void Document::setOverlayColour(const QColor &colour)
+{
+    overlay_ = colour;
     Q_EMIT lookChanged();
     renderView();
 }

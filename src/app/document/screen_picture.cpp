@@ -1,6 +1,7 @@
 #include "document/screen_picture.h"
 
 #include "colour/primaries.h"
+#include "colour/transfer.h"
 #include "image/resample.h"
 #include "render/output.h"
 
@@ -25,6 +26,41 @@ QImage screenPicture(ImageView<const float> display, ExecContext &ctx)
         }
     });
     return out;
+}
+
+QColor screenColour(const Vector3 &linear)
+{
+    const auto code = [](double v) { return int(std::lround(255.0 * encodeSrgb(std::clamp(v, 0.0, 1.0)))); };
+    return QColor(code(linear[0]), code(linear[1]), code(linear[2]));
+}
+
+void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor &overlay, const QPoint &origin)
+{
+    constexpr int kPeriod = 8, kStripe = 3; // device pixels
+    const QRgb clipped = overlay.rgb(), above = qRgb(255, 255, 255), below = qRgb(0, 0, 0);
+    const auto stripe = [](int along) { return ((along % kPeriod) + kPeriod) % kPeriod < kStripe; };
+    for (int y = 0; y < picture.height(); ++y) {
+        auto *row = reinterpret_cast<QRgb *>(picture.scanLine(y));
+        const uint8_t *marks = hatch.row(0, y);
+        for (int x = 0; x < picture.width(); ++x) {
+            if (marks[x] == 0)
+                continue;
+            const int u = x + origin.x(), v = y + origin.y();
+            switch (Hatch(marks[x])) {
+            case Hatch::Clipped: // on grey, so that it is seen on any picture
+                row[x] = stripe(u + v) ? clipped : qRgb(214, 213, 209);
+                break;
+            case Hatch::Above:
+                row[x] = stripe(u - v) ? above : row[x];
+                break;
+            case Hatch::Below:
+                row[x] = stripe(u + v) ? below : row[x];
+                break;
+            case Hatch::None:
+                break;
+            }
+        }
+    }
 }
 
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)

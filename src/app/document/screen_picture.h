@@ -3,13 +3,22 @@
 
 #include "frames/frame.h"
 #include "image/image.h"
+#include "render/inspect.h"
 
+#include <QColor>
 #include <QImage>
 
 namespace yolk::app {
 
 /// Display-linear sRGB in [0, 1] to an opaque 32-bit picture.
 QImage screenPicture(ImageView<const float> display, ExecContext &ctx);
+
+/// Of linear sRGB.
+QColor screenColour(const Vector3 &linear);
+
+/// Hatches what `hatch` names (of Hatch, same size): clipped in `overlay`, beyond a window in light or dark. `origin` is
+/// where the picture begins in the pattern, so that hatching lies still while the picture is moved.
+void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor &overlay, const QPoint &origin);
 
 /// A frame as it was taken, at most `side` pixels large.
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx);

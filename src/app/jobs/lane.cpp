@@ -33,6 +33,7 @@ void Lane::enqueue(std::shared_ptr<Job> job)
 void Lane::launch(std::shared_ptr<Job> job)
 {
     running_ = job;
+    job->since.start();
     ticker_.start();
     Q_EMIT changed();
     pool_.start([this, job] {
@@ -40,6 +41,15 @@ void Lane::launch(std::shared_ptr<Job> job)
         job->run(ctx);
         QMetaObject::invokeMethod(this, &Lane::finished, Qt::QueuedConnection);
     });
+}
+
+std::optional<double> Lane::secondsLeft() const
+{
+    constexpr double kSettled = 1.0, kSome = 0.05; // seconds and share of the work
+    const double seconds = running_ ? double(running_->since.elapsed()) * 1e-3 : 0.0, done = progress();
+    if (seconds < kSettled || done < kSome)
+        return std::nullopt;
+    return seconds * (1.0 - done) / done;
 }
 
 void Lane::finished()

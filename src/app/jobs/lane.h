@@ -5,6 +5,7 @@
 #include "base/errors.h"
 #include "base/exec_context.h"
 
+#include <QElapsedTimer>
 #include <QObject>
 #include <QString>
 #include <QThreadPool>
@@ -68,6 +69,8 @@ public:
     bool busy() const { return running_ != nullptr; }
     QString title() const { return running_ ? running_->title : QString(); }
     double progress() const { return running_ ? running_->progress.load() : 0.0; }
+    /// Seconds until the running job is likely done, by its pace so far; empty while that says nothing yet.
+    std::optional<double> secondsLeft() const;
 
 Q_SIGNALS:
     void changed(); ///< busy, title or progress; at most ten times a second
@@ -77,6 +80,7 @@ private:
         QString title;
         std::stop_source stop;
         std::atomic<double> progress{0.0};
+        QElapsedTimer since;
         bool superseded = false;
         std::function<void(ExecContext &)> run;
         std::function<void()> deliver;

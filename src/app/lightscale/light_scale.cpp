@@ -45,7 +45,9 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     setMouseTracking(true);
     setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
     setAccessibleName(tr("Light scale"));
-    setAccessibleDescription(tr("Left and right choose a zone handle, up and down move it, with Shift finer."));
+    setAccessibleDescription(
+        tr("Left and right choose a zone handle, up and down move it, with Shift finer. While peeking: left and "
+           "right move the window, up and down widen it."));
     const auto refresh = qOverload<>(&QWidget::update);
     connect(document, &Document::setChanged, this, [this] { probe_.reset(); });
     connect(document, &Document::bracketChanged, this, &LightScale::findRange);
@@ -124,7 +126,7 @@ int LightScale::handleNear(const QPointF &position) const
 {
     int nearest = -1;
     double best = kReach;
-    if (document_->isOpen())
+    if (document_->isOpen() && !document_->inspection())
         for (int zone = 0; zone < int(kZones.size()); ++zone) {
             const QPointF d = handlePosition(zone) - position;
             if (const double distance = std::hypot(d.x(), d.y()); distance < best) {
@@ -170,6 +172,11 @@ void LightScale::mousePressEvent(QMouseEvent *event)
 {
     if (event->button() != Qt::LeftButton)
         return;
+    if (isPeeking() || onAxis(event->position())) {
+        dragging_ = true;
+        beginPeek(event->position());
+        return update();
+    }
     const int zone = handleNear(event->position());
     if (zone < 0) {
         if (const int bar = barAt(event->position()); bar >= 0)
@@ -186,15 +193,22 @@ void LightScale::mousePressEvent(QMouseEvent *event)
 
 void LightScale::mouseMoveEvent(QMouseEvent *event)
 {
+    if (dragging_ && grip_ != Grip::None)
+        return dragPeek(event->position());
     if (dragging_) {
         const QRectF area = curveArea();
         const double y = event->position().y() + grabOffset_.y();
         document_->dragZone(current_, (area.bottom() - y) / area.height() * 100.0, gesture_);
         return;
     }
+    if (isPeeking() || onAxis(event->position())) {
+        hovered_ = hoveredBar_ = -1;
+        const bool window = !isPeeking() || gripAt(event->position()) == Grip::Window;
+        return setCursor(window ? Qt::OpenHandCursor : Qt::SizeHorCursor);
+    }
     const int zone = handleNear(event->position());
     const int bar = zone < 0 ? barAt(event->position()) : -1;
-    if (zone == hovered_ && bar == hoveredBar_)
+    if (zone == hovered_ && bar == hoveredBar_ && cursor().shape() != Qt::OpenHandCursor)
         return;
     hovered_ = zone;
     hoveredBar_ = bar;
@@ -205,6 +219,7 @@ void LightScale::mouseMoveEvent(QMouseEvent *event)
 void LightScale::mouseReleaseEvent(QMouseEvent *)
 {
     dragging_ = false;
+    grip_ = Grip::None;
     update();
 }
 
@@ -225,6 +240,8 @@ void LightScale::keyPressEvent(QKeyEvent *event)
 {
     if (!document_->isOpen())
         return QWidget::keyPressEvent(event);
+    if (isPeeking() && peekKey(*event))
+        return;
     const bool fine = event->modifiers() & Qt::ShiftModifier;
     switch (event->key()) {
     case Qt::Key_Left:
@@ -283,6 +300,11 @@ bool LightScale::event(QEvent *event)
             tr("Drag up or down: lightens or darkens the %1 of the picture; double click returns to neutral.")
                 .arg(zoneName(zone).toLower()),
             this);
+    else if (isPeeking() || onAxis(at))
+        QToolTip::showText(help->globalPos(),
+                           tr("Peek: drag to look at just the light within the window, at its edges to make it wider. "
+                              "Nothing is changed; Esc shows the picture again."),
+                           this);
     else if (at.x() > kLeft && at.y() < kTop + barsHeight())
         QToolTip::showText(
             help->globalPos(),

@@ -43,6 +43,16 @@ protected:
     bool event(QEvent *event) override;
 
 private:
+    enum class Grip { None, Window, Low, High }; ///< what of the peek's window is held
+    bool isPeeking() const;
+    double evAt(double x) const;
+    bool onAxis(const QPointF &position) const;
+    Grip gripAt(const QPointF &position) const;
+    void beginPeek(const QPointF &position);
+    void dragPeek(const QPointF &position);
+    bool peekKey(const QKeyEvent &event);
+    void paintPeek(QPainter &painter) const;
+
     QRectF plot() const; ///< bars and curve
     QRectF curveArea() const;
     double yOfLightness(double lightness) const;
@@ -68,6 +78,8 @@ private:
     double firstEv_ = -12.0, lastEv_ = 8.0;
     int current_ = 2, hovered_ = -1, hoveredBar_ = -1;
     bool dragging_ = false;
+    Grip grip_ = Grip::None;
+    double gripOffset_ = 0.0; ///< EV from the pointer to what is held
     QPointF grabOffset_;
     QString gesture_;
 };

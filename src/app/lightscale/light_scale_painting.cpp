@@ -1,4 +1,5 @@
 // How the light scale looks.
+#include "document/screen_picture.h"
 #include "lightscale/light_scale_p.h"
 #include "theme/theme.h"
 #include "widgets/number_text.h"
@@ -37,7 +38,10 @@ void LightScale::paintEvent(QPaintEvent *)
     paintLimits(painter);
     paintAxis(painter);
     paintBars(painter);
-    paintCurve(painter);
+    if (isPeeking())
+        paintPeek(painter);
+    else if (!document_->inspection()) // the curve is what the picture is made with
+        paintCurve(painter);
     paintProbe(painter);
 }
 
@@ -129,6 +133,8 @@ void LightScale::paintBars(QPainter &painter) const
 {
     const auto &frames = document_->bracket().frames;
     const double pitch = barPitch();
+    const bool showsSources = document_->inspection() && document_->inspection()->mode == InspectMode::Sources;
+    int usedBefore = 0;
     const bool labelled = pitch >= 7.0; // up to nine frames
     QFont small = font();
     small.setPixelSize(pitch >= 9.0 ? 11 : 10);
@@ -146,7 +152,10 @@ void LightScale::paintBars(QPainter &painter) const
         // Thumbnail and words stay within the window.
         const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
         const double head = std::min(xOfEv(headEv(f)), double(width()) - 6 - room);
-        QColor solid = tokens().bars, faint = tokens().bars;
+        QColor solid = tokens().bars;
+        if (showsSources && f.used)
+            solid = screenColour(sourceColour(usedBefore++, int(document_->bracket().used().size())));
+        QColor faint = solid;
         faint.setAlphaF(0.06f);
         if (!f.used)
             solid.setAlphaF(0.25f);

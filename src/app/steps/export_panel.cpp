@@ -38,12 +38,26 @@ ExportPanel::ExportPanel(Document *document, QWidget *parent) : Panel(parent), d
     save->setToolTip(tr("Writes the picture at full size: TIFF with 16 bits, or JPEG."));
     picture->add(save);
     auto *radiance = new FoldGroup(tr("Radiance"), this);
-    auto *words =
-        new QLabel(tr("The merged light before any tone, 32 bits a channel, as OpenEXR or Radiance HDR."), this);
+    auto *words = new QLabel(tr("The merged light before any tone: OpenEXR, Radiance HDR or 32-bit TIFF."), this);
     words->setWordWrap(true);
     auto *saveRadiance = new QPushButton(tr("Save radiance…"), this);
     saveRadiance->setToolTip(tr("Writes the merged light as it is, for any other program."));
     radiance->add(words);
+    forEachField(kRadianceFields, [&](const auto &field) {
+        ChoiceRow *row = choiceRow(field, this);
+        connect(row, &ChoiceRow::chosen, this, [this, &field](int index) {
+            Recipe next = document_->recipe();
+            next.radiance.*field.member = field.choices[size_t(index)].value;
+            document_->setRecipe(next, yolk::app::words(field.name));
+        });
+        shown_.push_back([row, &field](const RadianceSettings &settings) {
+            for (size_t i = 0; i < field.choices.size(); ++i)
+                if (field.choices[i].value == settings.*field.member)
+                    row->setIndex(int(i));
+        });
+        radiance->add(new QLabel(yolk::app::words(field.name), this));
+        radiance->add(row);
+    });
     radiance->add(saveRadiance);
     add(picture);
     add(radiance);
@@ -63,6 +77,8 @@ void ExportPanel::refresh()
     for (size_t i = 0; i < kOutputSpaces.size(); ++i)
         if (kOutputSpaces[i].value == output.space)
             space_->setIndex(int(i));
+    for (const auto &show : shown_)
+        show(document_->recipe().radiance);
 }
 
 } // namespace yolk::app

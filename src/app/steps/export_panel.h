@@ -23,6 +23,7 @@ private:
     ChoiceRow *space_ = nullptr;
     ValueSlider *quality_ = nullptr;
     QLabel *facts_;
+    std::vector<std::function<void(const RadianceSettings &)>> shown_; ///< brings each row of the radiance up to date
 };
 
 } // namespace yolk::app

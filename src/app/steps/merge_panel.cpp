@@ -1,5 +1,7 @@
 #include "steps/merge_panel.h"
 
+#include "steps/inspect_group.h"
+
 #include "widgets/fold_group.h"
 #include "widgets/number_text.h"
 
@@ -7,6 +9,8 @@
 #include <QLabel>
 #include <QLocale>
 #include <QPushButton>
+
+#include <algorithm>
 
 namespace yolk::app {
 
@@ -19,17 +23,27 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
     reference_->setMinimumContentsLength(10);
     reference_->setToolTip(tr("The frame that the others follow; its metadata goes into the finished files."));
     reference->add(reference_);
+    look_ = new InspectGroup(document, this);
     influence_ = new FoldGroup(tr("Influence"), this);
     auto *result = new FoldGroup(tr("Radiance"), this);
     facts_ = new QLabel(this);
     facts_->setWordWrap(true);
     save_ = new QPushButton(tr("Save radiance…"), this);
-    save_->setToolTip(tr("Writes the merged light as it is, for any other program: OpenEXR or Radiance HDR."));
+    save_->setToolTip(tr("Writes the merged light as it is, for any other program: OpenEXR, Radiance HDR or TIFF."));
     result->add(facts_);
     result->add(save_);
+    auto *report = new FoldGroup(tr("Report"), this);
+    report_ = new QLabel(this);
+    report_->setTextFormat(Qt::RichText);
+    report_->setWordWrap(true);
+    report_->setToolTip(tr("Share: how much of the light this frame gave. Off: by how much its light differs from the "
+                           "merge where it is clean, in stops, and in units of its noise: 1 is noise alone."));
+    report->add(report_);
+    add(look_);
     add(reference);
     add(influence_);
     add(result);
+    add(report);
     addStretch();
     connect(save_, &QPushButton::clicked, this, &MergePanel::saveAsked);
     connect(reference_, &QComboBox::activated, this, [this](int index) {
@@ -100,6 +114,37 @@ void MergePanel::refreshFacts()
         lines << (document_->isMerging() ? tr("The full merge is under way.")
                                          : tr("The full merge was cancelled; saving a file makes it."));
     facts_->setText(lines.join(QLatin1Char('\n')));
+    report_->setText(merged && !merged->agreement.empty() ? reportText(*merged) : tr("Nothing was merged."));
+}
+
+QString MergePanel::report() const
+{
+    return report_->text();
+}
+
+QString MergePanel::reportText(const MergedSet &merged) const
+{
+    const auto cell = [](const QString &text) {
+        return QStringLiteral("<td align='right' style='padding-left: 10px'>%1</td>").arg(text);
+    };
+    QString rows = QStringLiteral("<tr>") + cell(tr("Frame")) + cell(tr("Share")) + cell(tr("Off, EV")) +
+                   cell(tr("noise")) + QStringLiteral("</tr>");
+    for (size_t i = 0; i < merged.agreement.size(); ++i) {
+        const auto frame = std::ranges::find_if(
+            document_->bracket().frames, [&](const BracketFrame &f) { return f.frame->id == merged.frameIds[i]; });
+        if (frame == document_->bracket().frames.end())
+            continue;
+        const Agreement &a = merged.agreement[i];
+        rows += QStringLiteral("<tr>") + cell(QString::number(frame->number)) + cell(percentText(a.share)) +
+                cell(signedNumber(a.differenceEv, 3)) + cell(QLocale().toString(a.sigmas, 'f', 1)) +
+                QStringLiteral("</tr>");
+    }
+    const Response &response = document_->measured().response;
+    const QString curve = response.fitted ? tr("Camera curve found from the set; frames agree within %1 EV, %2 before.")
+                                                .arg(QLocale().toString(response.disagreementAfter, 'f', 3),
+                                                     QLocale().toString(response.disagreementBefore, 'f', 3))
+                                          : tr("Values taken as their files describe them.");
+    return QStringLiteral("<table cellspacing='0'>%1</table><p style='margin: 6px 0 0 0'>%2</p>").arg(rows, curve);
 }
 
 } // namespace yolk::app

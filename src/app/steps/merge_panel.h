@@ -11,11 +11,15 @@ class QPushButton;
 namespace yolk::app {
 
 class FoldGroup;
+class InspectGroup;
 
 class MergePanel : public Panel {
     Q_OBJECT
 public:
     explicit MergePanel(Document *document, QWidget *parent = nullptr);
+
+    InspectGroup *look() const { return look_; }
+    QString report() const; ///< what it says of the merge
 
 Q_SIGNALS:
     void saveAsked();
@@ -23,11 +27,13 @@ Q_SIGNALS:
 private:
     void refresh();
     void refreshFacts();
+    QString reportText(const MergedSet &merged) const;
     Document *document_;
     QComboBox *reference_;
     FoldGroup *influence_;
+    InspectGroup *look_;
     QList<ValueSlider *> sliders_;
-    QLabel *facts_;
+    QLabel *facts_, *report_;
     QPushButton *save_;
 };
 

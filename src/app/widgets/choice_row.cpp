@@ -1,17 +1,17 @@
 #include "widgets/choice_row.h"
 
 #include <QButtonGroup>
-#include <QHBoxLayout>
+#include <QGridLayout>
 #include <QToolButton>
 
 namespace yolk::app {
 
-ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent) : QWidget(parent)
+ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent, int columns) : QWidget(parent)
 {
     setAccessibleName(name);
     setStyleSheet(
         QStringLiteral("QToolButton:!checked { background: palette(window); } QToolButton { padding: 3px 4px; }"));
-    auto *layout = new QHBoxLayout(this);
+    auto *layout = new QGridLayout(this);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(3);
     group_ = new QButtonGroup(this);
@@ -24,7 +24,7 @@ ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *par
         button->setFocusPolicy(Qt::StrongFocus);
         button->setSizePolicy(QSizePolicy::Expanding, QSizePolicy::Fixed);
         group_->addButton(button, i);
-        layout->addWidget(button);
+        layout->addWidget(button, columns ? i / columns : 0, columns ? i % columns : i);
     }
     connect(group_, &QButtonGroup::idClicked, this, &ChoiceRow::chosen);
 }

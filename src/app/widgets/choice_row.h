@@ -14,7 +14,8 @@ public:
     struct Item {
         QString name, help;
     };
-    ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr);
+    /// `columns` 0: all in one row.
+    ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr, int columns = 0);
     void setIndex(int index); ///< emits nothing
     int index() const;
 

@@ -104,7 +104,7 @@ DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparatio
     if (reduction > 1 && !preparation.response && !preparation.fringes && preparation.denoise == 0.0)
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&] { return prepare(sources, frame, preparation, reduction, ctx); };
-    if (reduction == 1)
+    if (reduction == 1 && !sources.keepFrames)
         return std::make_shared<const Image<uint16_t>>(make());
     Hasher hasher;
     hasher.value(Stage::Prepare).text(frame.id).value(reduction);

@@ -27,6 +27,7 @@ inline constexpr int kProcessVersion = 1;
 struct Sources {
     std::vector<FramePtr> frames; ///< in the order given
     std::shared_ptr<StageCache> cache;
+    bool keepFrames = false; ///< full decodes stay in the cache, so that a change of weights decodes nothing again
 };
 
 /// Shares of pixels over scene light: kBins bins of kBinEv from kFirstEv on, sum 1; the ends hold what lies beyond.
