@@ -4,12 +4,14 @@
 #include "lightscale/light_scale.h"
 #include "main_window.h"
 #include "sets/collection.h"
+#include "steps/merge_panel.h"
 #include "steps/tone_panel.h"
 #include "theme/theme.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QFileInfo>
+#include <QScrollBar>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTemporaryDir>
@@ -78,6 +80,10 @@ int main(int argc, char **argv)
     window.document()->lookAt(std::nullopt);
     window.goTo(Step::Merge);
     shoot(window, "merge");
+    auto *bar = window.mergePanel()->verticalScrollBar();
+    bar->setValue(bar->maximum());
+    shoot(window, "merge-report");
+    bar->setValue(0);
     for (const auto &[mode, name] :
          {std::pair(yolk::InspectMode::Light, "look-light"), std::pair(yolk::InspectMode::Peek, "look-peek"),
           std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise"),

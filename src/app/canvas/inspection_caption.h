@@ -23,6 +23,7 @@ public:
     void setPatches(const QList<Patch> &patches);
     const QList<Patch> &patches() const { return patches_; }
     QSize sizeHint() const override;
+    QSize minimumSizeHint() const override { return {40, 20}; } ///< a narrow window cuts it rather than growing
 
 protected:
     void paintEvent(QPaintEvent *) override;

@@ -126,7 +126,7 @@ int LightScale::handleNear(const QPointF &position) const
 {
     int nearest = -1;
     double best = kReach;
-    if (document_->isOpen() && !document_->inspection())
+    if (document_->isOpen() && showsTone())
         for (int zone = 0; zone < int(kZones.size()); ++zone) {
             const QPointF d = handlePosition(zone) - position;
             if (const double distance = std::hypot(d.x(), d.y()); distance < best) {

@@ -45,6 +45,7 @@ protected:
 private:
     enum class Grip { None, Window, Low, High }; ///< what of the peek's window is held
     bool isPeeking() const;
+    bool showsTone() const; ///< the curve is that of what is on the canvas
     double evAt(double x) const;
     bool onAxis(const QPointF &position) const;
     Grip gripAt(const QPointF &position) const;

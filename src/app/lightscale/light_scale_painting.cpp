@@ -40,7 +40,7 @@ void LightScale::paintEvent(QPaintEvent *)
     paintBars(painter);
     if (isPeeking())
         paintPeek(painter);
-    else if (!document_->inspection()) // the curve is what the picture is made with
+    else if (showsTone())
         paintCurve(painter);
     paintProbe(painter);
 }

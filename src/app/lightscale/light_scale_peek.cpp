@@ -20,6 +20,12 @@ bool LightScale::isPeeking() const
     return document_->isOpen() && document_->inspection() && document_->inspection()->mode == InspectMode::Peek;
 }
 
+bool LightScale::showsTone() const
+{
+    const auto &look = document_->inspection();
+    return !look || look->mode == InspectMode::Clipped;
+}
+
 double LightScale::evAt(double x) const
 {
     const QRectF p = plot();

@@ -128,13 +128,17 @@ QString MergePanel::reportText(const MergedSet &merged) const
         return QStringLiteral("<td align='right' style='padding-left: 10px'>%1</td>").arg(text);
     };
     QString rows = QStringLiteral("<tr>") + cell(tr("Frame")) + cell(tr("Share")) + cell(tr("Off, EV")) +
-                   cell(tr("noise")) + QStringLiteral("</tr>");
+                   cell(tr("Off, noise")) + QStringLiteral("</tr>");
+    int refined = 0, estimated = 0, noiseFound = 0;
     for (size_t i = 0; i < merged.agreement.size(); ++i) {
         const auto frame = std::ranges::find_if(
             document_->bracket().frames, [&](const BracketFrame &f) { return f.frame->id == merged.frameIds[i]; });
         if (frame == document_->bracket().frames.end())
             continue;
         const Agreement &a = merged.agreement[i];
+        refined += frame->measured.source == ExposureSource::Refined;
+        estimated += frame->measured.source == ExposureSource::Estimated;
+        noiseFound += frame->measured.noiseSource != NoiseSource::Assumed;
         rows += QStringLiteral("<tr>") + cell(QString::number(frame->number)) + cell(percentText(a.share)) +
                 cell(signedNumber(a.differenceEv, 3)) + cell(QLocale().toString(a.sigmas, 'f', 1)) +
                 QStringLiteral("</tr>");
@@ -144,7 +148,16 @@ QString MergePanel::reportText(const MergedSet &merged) const
                                                 .arg(QLocale().toString(response.disagreementAfter, 'f', 3),
                                                      QLocale().toString(response.disagreementBefore, 'f', 3))
                                           : tr("Values taken as their files describe them.");
-    return QStringLiteral("<table cellspacing='0'>%1</table><p style='margin: 6px 0 0 0'>%2</p>").arg(rows, curve);
+    QStringList lines{curve};
+    lines << (estimated > 0 ? tr("Exposures of %1 found from the picture.").arg(countedFrames(estimated))
+              : refined > 0 ? tr("Exposures of %1 refined from the picture.").arg(countedFrames(refined))
+                            : tr("Exposures as the camera states them."));
+    lines << (noiseFound > 0 ? tr("Noise measured in %1.").arg(countedFrames(noiseFound))
+                             : tr("Noise as expected of such files."));
+    lines << tr("The merge holds %1 MB.")
+                 .arg(QLocale().toString(double(merged.bytes()) / 1e6, 'f', merged.bytes() < 100'000'000 ? 1 : 0));
+    return QStringLiteral("<table cellspacing='0'>%1</table><p style='margin: 6px 0 0 0'>%2</p>")
+        .arg(rows, lines.join(QStringLiteral("<br>")));
 }
 
 } // namespace yolk::app

@@ -300,6 +300,11 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     return out;
 }
 
+size_t MergedSet::bytes() const
+{
+    return pixels.radiance.bytes() + pixels.variance.bytes() + pixels.shares.bytes() + pixels.clipped.bytes();
+}
+
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx)
 {
@@ -307,10 +312,7 @@ MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recip
     return sources.cache->get<MergedSet>(
         mergeKey(bracket, measured, recipe.prepare, reduction),
         [&] { return merge(sources, bracket, measured, recipe.prepare, reduction, ctx); },
-        [](const MergedSet &m) {
-            return m.pixels.radiance.bytes() + m.pixels.variance.bytes() + m.pixels.shares.bytes() +
-                   m.pixels.clipped.bytes();
-        });
+        [](const MergedSet &m) { return m.bytes(); });
 }
 
 Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured)

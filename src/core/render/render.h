@@ -69,6 +69,7 @@ struct MergedSet {
     double clippedShare = 0.0;         ///< of the pixels: clipped in every frame
     std::vector<Agreement> agreement;  ///< of the frames with the merge, in the order of frameIds; none for radiance
     double seconds = 0.0;              ///< that decoding and merging took
+    size_t bytes() const;              ///< that its pixels hold
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
