@@ -29,11 +29,12 @@ int main(int argc, char **argv)
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
         {QStringLiteral("window"), &benchWindow},
         {QStringLiteral("merge"), &benchMerge},
+        {QStringLiteral("merge-large"), &benchLargeMerge},
         {QStringLiteral("limit"), &benchLimit},
         {QStringLiteral("quality"), &benchQuality}};
     for (const QString &name : names)
         if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
-            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge, limit, quality)\n",
+            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge, merge-large, limit, quality)\n",
                          qPrintable(name));
             return 2;
         }
