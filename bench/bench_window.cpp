@@ -7,6 +7,7 @@
 #include "demo_sets.h"
 #include "main_window.h"
 
+#include <QDir>
 #include <QElapsedTimer>
 #include <QTest>
 #include <QTimer>
@@ -93,6 +94,41 @@ std::vector<double> slide(MainWindow &window, int moves)
     return out;
 }
 
+/// From a cancel to the end of the work, at several moments of a full merge and of saving: the longest, in milliseconds.
+double cancelMilliseconds(MainWindow &window, const QStringList &paths, const QString &folder)
+{
+    Document &document = *window.document();
+    double worst = 0.0;
+    const auto cancel = [&](Lane *lane, int after) {
+        QElapsedTimer clock;
+        clock.start();
+        while (lane->busy() && clock.elapsed() < after)
+            QTest::qWait(1);
+        if (!lane->busy())
+            return; // it was faster
+        clock.start();
+        document.cancelJobs();
+        while (lane->busy())
+            QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
+        worst = std::max(worst, double(clock.nsecsElapsed()) * 1e-6);
+    };
+    for (int after : {1200, 2000, 2800, 3600}) { // the full merge is under way
+        document.open(paths);
+        QTest::qWait(100);
+        while (document.lanes()[1]->busy() || !document.isOpen() || !document.isMerging())
+            QTest::qWait(1);
+        cancel(document.lanes()[2], after);
+    }
+    openSet(window, paths);
+    for (const char *name : {"cancel.exr", "cancel.tif", "cancel.hdr"})
+        for (int after : {30, 300, 900}) {
+            document.saveRadiance(QDir(folder).filePath(QLatin1String(name)));
+            cancel(document.lanes()[0], after);
+            QFile::remove(QDir(folder).filePath(QLatin1String(name)));
+        }
+    return worst;
+}
+
 std::unique_ptr<MainWindow> newWindow()
 {
     auto window = std::make_unique<MainWindow>();
@@ -113,6 +149,11 @@ void benchWindow(Report &report, const std::string &folder)
     QStringList large;
     for (const std::string &path : largeBracket(folder, 5))
         large << QString::fromStdString(path);
+    QStringList three;
+    for (const std::string &path : largeBracket(folder, 3))
+        three << QString::fromStdString(path);
+    window = newWindow();
+    report.add("first_picture_s.3x24mp", openSet(*window, three).firstSeconds, "at most 1.5");
     window = newWindow();
     const Opening five = openSet(*window, large);
     report.add("first_picture_s.5x24mp", five.firstSeconds, "at most 2");
@@ -120,6 +161,10 @@ void benchWindow(Report &report, const std::string &folder)
     report.add("ui_block_ms_max", std::max(demo.worstBlockMs, five.worstBlockMs),
                "longest hold of the event loop while both opened, at most 50");
 
+    report.add("cancel_ms_max", cancelMilliseconds(*window, large, QString::fromStdString(folder)),
+               "from a cancel to the end of a merge or of saving radiance, at most 200");
+    window = newWindow();
+    openSet(*window, large);
     window->resize(1660, 1245); // its canvas shows 1.3 megapixels of picture
     QTest::qWait(1500);
     const std::vector<double> times = slide(*window, 60);

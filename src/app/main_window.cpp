@@ -314,8 +314,8 @@ void MainWindow::refreshCommands()
                    : document_->canUndo() ? tr("&Undo %1").arg(document_->undoName())
                                           : tr("&Undo"));
     redo_->setText(document_->canRedo() ? tr("&Redo %1").arg(document_->redoName()) : tr("&Redo"));
-    for (QAction *action : needSet_)
-        action->setEnabled(document_->isOpen());
+    for (QAction *action : needSet_) // in the view of sets their keys mean other things
+        action->setEnabled(document_->isOpen() && !inSets);
     const int sets = int(collection_->sets().size());
     showSets_->setEnabled(sets > 1);
     nextSet_->setEnabled(sets > 1 && openSet_ + 1 < sets);

@@ -319,6 +319,14 @@ private Q_SLOTS:
         command("Next set")->trigger();
         QTRY_COMPARE_WITH_TIMEOUT(document().bracket().frames.size(), size_t(7), 30000);
         QCOMPARE(document().recipe().tone.exposure, 1.25);
+        // With a set open its keys still mean what they mean among sets: N starts a set, it shows no noise.
+        command("Sets")->trigger();
+        QVERIFY(!command("Noise")->isEnabled());
+        SetFrame *last = view->rows()[0]->findChildren<SetFrame *>().last();
+        last->setFocus();
+        QTest::keyClick(last, Qt::Key_N);
+        QCOMPARE(window_->collection()->sets().size(), 3);
+        QVERIFY(!document().inspection());
     }
     void everyFaultIsNamedAndTheRestIsUsed()
     {

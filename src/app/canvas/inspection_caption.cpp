@@ -148,6 +148,10 @@ void InspectionCaption::refresh()
         break;
     }
     case InspectMode::Noise:
+        if (merged && !merged->noiseKnown()) {
+            words += tr("  ·  this file says nothing of its noise");
+            break;
+        }
         words += tr("  ·  stops over noise");
         for (int stops = 0; stops <= kCleanStops; ++stops)
             patches << LegendStrip::Patch{screenColour(noiseColour(stops)),

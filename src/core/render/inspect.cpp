@@ -180,8 +180,9 @@ void noiseView(const MergedSet &set, const Footprint &under, Inspected &out, Exe
                 });
                 // Of one pixel of the merge, whatever the zoom: averaging for a small view would flatter it.
                 const double sigma = std::sqrt(variance / count);
-                const double stops = sigma > 0.0 ? std::log2(std::max(1e-9, light / count / sigma)) : kCleanStops;
-                const Vector3 colour = noiseColour(stops);
+                constexpr Vector3 kUnknown{0.2, 0.2, 0.2};
+                const Vector3 colour =
+                    sigma > 0.0 ? noiseColour(std::log2(std::max(1e-9, light / count / sigma))) : kUnknown;
                 for (size_t c = 0; c < 3; ++c)
                     out.display.row(int(c), y)[x] = float(colour[c]);
             }

@@ -144,7 +144,7 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
         switch (format) {
         case RadianceFormat::Exr:
             writeExr(temporary, shape.width, shape.height, notesOf(bracket, primaries),
-                     {settings.pixels, settings.compression, settings.variance == Extra::On,
+                     {settings.pixels, settings.compression, settings.variance == Extra::On && set.noiseKnown(),
                       settings.shares == Extra::On ? set.pixels.shares.planes() : 0},
                      fill);
             break;

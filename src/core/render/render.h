@@ -21,7 +21,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 1;
+inline constexpr int kProcessVersion = 2;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {
@@ -70,6 +70,7 @@ struct MergedSet {
     std::vector<Agreement> agreement;  ///< of the frames with the merge, in the order of frameIds; none for radiance
     double seconds = 0.0;              ///< that decoding and merging took
     size_t bytes() const;              ///< that its pixels hold
+    bool noiseKnown() const { return !agreement.empty(); } ///< not of a radiance file, which says nothing of it
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 

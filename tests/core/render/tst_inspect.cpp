@@ -1,6 +1,8 @@
 // What an inspection of the merge shows.
 #include "colour/transfer.h"
 #include "render/inspect.h"
+#include "render/output.h"
+#include "support/compare.h"
 #include "support/synthetic.h"
 #include "tone/tone_curve.h"
 
@@ -165,6 +167,24 @@ private Q_SLOTS:
                 };
                 QVERIFY(lightness(i) > lightness(i - 1));
             }
+    }
+    void ofARadianceFileTheNoiseIsUnknown()
+    {
+        const std::string path = dir_.filePath("merged.exr").toStdString();
+        writeExr(path, test::rampScene(40, 30, 0.01, 8).view(), {});
+        const Sources one{{loadFrame(path)}, std::make_shared<StageCache>(size_t(1) << 26)};
+        ExecContext ctx(runner_);
+        const Measured measured = analyse(one, {}, ctx);
+        QVERIFY(!mergedOf(one, measured, {}, 1, ctx)->noiseKnown());
+        const Inspected view = inspect(one, {}, measured, {1, {}, 40, 30}, {InspectMode::Noise}, ctx);
+        for (int c = 1; c < 3; ++c) // grey, of no legend
+            QCOMPARE(view.display.row(c, 10)[10], view.display.row(0, 10)[10]);
+        Recipe recipe;
+        recipe.radiance.variance = Extra::On;
+        const std::string again = dir_.filePath("again.exr").toStdString();
+        exportRadiance(one, recipe, measured, again, ctx);
+        QVERIFY(!test::bytesOf(QString::fromStdString(again)).contains("variance"));
+        QCOMPARE(test::firstDifference(readExr(again).rgb.view(), readExr(path).rgb.view(), 1e-6, 1e-5), QByteArray());
     }
     void anotherInfluenceDecodesNothingAgain()
     {
