@@ -40,10 +40,10 @@ FillStrip copying(ImageView<const float> rgb)
 
 void forEachStrip(int width, int height, bool variance, int shares, const FillStrip &fill, const FillStrip &use)
 {
-    Image<float> rgb(width, kBandRows, 3), noise(width, variance ? kBandRows : 0, 3),
-        parts(width, shares ? kBandRows : 0, shares);
-    for (int y = 0; y < height; y += kBandRows) {
-        const Rect rows{0, 0, width, std::min(kBandRows, height - y)};
+    Image<float> rgb(width, kStripRows, 3), noise(width, variance ? kStripRows : 0, 3),
+        parts(width, shares ? kStripRows : 0, shares);
+    for (int y = 0; y < height; y += kStripRows) {
+        const Rect rows{0, 0, width, std::min(kStripRows, height - y)};
         RadianceStrip strip{y, rgb.view().crop(rows), {}, {}};
         if (variance)
             strip.variance = noise.view().crop(rows);

@@ -60,7 +60,6 @@ RadianceFile readRadianceHdr(const std::string &path);
 
 /// Writes Radiance HDR (RGBE, Rec. 709): the format knows no negatives, which are set to 0 and counted.
 /// Source: [Ward1991]. Throws ArgumentError (shape), OutputError. Returns the number of pixels with a negative.
-/// Memory: 12 bytes a pixel: its library writes whole pictures.
 long long writeRadianceHdr(const std::string &path, int width, int height, const FillStrip &fill);
 long long writeRadianceHdr(const std::string &path, ImageView<const float> rgb);
 

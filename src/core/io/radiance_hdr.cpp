@@ -102,35 +102,42 @@ RadianceFile readRadianceHdr(const std::string &path)
 long long writeRadianceHdr(const std::string &path, int width, int height, const FillStrip &fill)
 {
     checkRgb({width, height, 3}, path);
-    std::vector<float> pixels(size_t(width) * size_t(height) * 3);
+    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
+    if (!file)
+        throw OutputError(path, std::strerror(errno));
+    std::vector<float> pixels;
+    std::string coded;
     long long negatives = 0;
+    bool good = true;
+    // The library writes whole pictures only: each strip is one, and the first one's header gets the height of all.
     forEachStrip(width, height, false, 0, fill, [&](const RadianceStrip &strip) {
-        for (int y = 0; y < strip.rgb.height(); ++y) {
-            float *to = pixels.data() + size_t(strip.y + y) * size_t(width) * 3;
+        pixels.clear();
+        for (int y = 0; y < strip.rgb.height(); ++y)
             for (int x = 0; x < width; ++x) {
                 bool negative = false;
                 for (int c = 0; c < 3; ++c) {
                     const float v = strip.rgb.row(c, y)[x];
                     negative = negative || v < 0.0f;
-                    *to++ = v > 0.0f ? v : 0.0f;
+                    pixels.push_back(v > 0.0f ? v : 0.0f);
                 }
                 negatives += negative;
             }
-        }
+        coded.clear();
+        const auto append = [](void *to, void *data, int size) {
+            static_cast<std::string *>(to)->append(static_cast<const char *>(data), size_t(size));
+        };
+        good = good && stbi_write_hdr_to_func(append, &coded, width, strip.rgb.height(), 3, pixels.data()) != 0;
+        const size_t size = coded.find("-Y "), end = coded.find('\n', size);
+        if (!good || size == std::string::npos || end == std::string::npos)
+            throw OutputError(path, "could not be coded");
+        if (strip.y == 0)
+            good = std::fprintf(file.get(), "%s-Y %d +X %d\n", coded.substr(0, size).c_str(), height, width) > 0;
+        good = good &&
+               std::fwrite(coded.data() + end + 1, 1, coded.size() - end - 1, file.get()) == coded.size() - end - 1;
+        if (!good)
+            throw OutputError(path, "could not be written whole; is the disk full?");
     });
-    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
-    if (!file)
-        throw OutputError(path, std::strerror(errno));
-    struct Sink {
-        FILE *file;
-        bool good;
-    } sink{file.get(), true};
-    const auto write = [](void *context, void *data, int size) {
-        auto &to = *static_cast<Sink *>(context);
-        to.good = to.good && std::fwrite(data, 1, size_t(size), to.file) == size_t(size);
-    };
-    const bool written = stbi_write_hdr_to_func(write, &sink, width, height, 3, pixels.data()) != 0;
-    if (!written || !sink.good || std::fflush(file.get()) != 0)
+    if (std::fflush(file.get()) != 0)
         throw OutputError(path, "could not be written whole; is the disk full?");
     return negatives;
 }

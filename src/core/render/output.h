@@ -39,7 +39,7 @@ struct RadianceReport {
 };
 /// Merges at full resolution and writes linear light in the primaries of recipe.radiance.space, 1.0 = clipping of the
 /// anchor, as recipe.radiance says; HDR is Rec. 709 only. Throws as mergedOf; ArgumentError (format, HDR with other
-/// primaries), OutputError. The file is complete or absent. Memory: a strip beyond the merge; of HDR the whole.
+/// primaries), OutputError. The file is complete or absent. Memory: a strip beyond the merge.
 RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
                               const std::string &path, ExecContext &ctx);
 
