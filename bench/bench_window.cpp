@@ -111,7 +111,6 @@ double cancelMilliseconds(MainWindow &window, const QStringList &paths, const QS
         while (lane->busy())
             QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
         worst = std::max(worst, double(clock.nsecsElapsed()) * 1e-6);
-        std::printf("   cancel %d: %.0f\n", after, double(clock.nsecsElapsed()) * 1e-6);
     };
     for (int after : {1200, 2000, 2800, 3600}) { // the full merge is under way
         document.open(paths);

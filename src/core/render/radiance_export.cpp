@@ -93,13 +93,15 @@ long long countTooBright(const RadianceStrip &strip)
     return out;
 }
 
-void writeTiffStrips(const std::string &path, Shape shape, const Primaries &primaries, const FillStrip &fill)
+void writeTiffStrips(const std::string &path, Shape shape, const Primaries &primaries, const FillStrip &fill,
+                     ExecContext &ctx)
 {
     Image<float> rows(shape.width, kBandRows, 3);
     writeRadianceTiff(
         path, shape.width, shape.height, linearIccProfile(primaries, "Linear light"), [&](int y, std::span<float> row) {
             if (y % kBandRows == 0)
                 fill({y, rows.view().crop({0, 0, shape.width, std::min(kBandRows, shape.height - y)}), {}, {}});
+            ctx.throwIfStopped();
             for (size_t x = 0; x < size_t(shape.width); ++x)
                 for (size_t c = 0; c < 3; ++c)
                     row[3 * x + c] = rows.row(int(c), y % kBandRows)[x];
@@ -152,7 +154,7 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
             report.negatives = writeRadianceHdr(temporary, shape.width, shape.height, fill);
             break;
         case RadianceFormat::Tiff:
-            writeTiffStrips(temporary, shape, primaries, fill);
+            writeTiffStrips(temporary, shape, primaries, fill, writing);
             copyMetadata(bracket.frames[bracket.reference].frame->path, temporary,
                          {shape.width, shape.height, kSoftware});
             break;
