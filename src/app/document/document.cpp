@@ -343,8 +343,6 @@ void Document::renderView()
         return;
     if (!lookedAt_.empty())
         return renderFrame(lookedAt_);
-    if (inspection_)
-        return renderInspection();
     const bool full = fullMergeReady();
     const QRectF r = view_->region;
     const RenderRequest request{full ? 1 : previewReduction(sources_),
@@ -353,11 +351,16 @@ void Document::renderView()
                                 view_->size.height()};
     Recipe onScreen = recipe();
     onScreen.output.space = OutputSpace::Srgb; // of the screen, until profiles of monitors are read
-    auto work = [sources = sources_, onScreen, measured = *measured_, request, r, full](ExecContext &ctx) {
-        const Image<float> display = render(sources, onScreen, measured, request, ctx);
-        return ViewPicture{screenPicture(display.view(), ctx), r, full};
-    };
-    showInView(work);
+    showInView([sources = sources_, onScreen, measured = *measured_, request, r, full, look = inspection_,
+                overlay = overlay_](ExecContext &ctx) {
+        if (!look)
+            return ViewPicture{screenPicture(render(sources, onScreen, measured, request, ctx).view(), ctx), r, full};
+        const Inspected seen = yolk::inspect(sources, onScreen, measured, request, *look, ctx);
+        QImage image = screenPicture(seen.display.view(), ctx);
+        const QPointF scale(image.width() / r.width(), image.height() / r.height());
+        paintHatching(image, seen.hatch.view(), overlay, {int(r.left() * scale.x()), int(r.top() * scale.y())});
+        return ViewPicture{image, r, full};
+    });
 }
 
 void Document::showInView(std::function<ViewPicture(ExecContext &)> work)
@@ -367,26 +370,6 @@ void Document::showInView(std::function<ViewPicture(ExecContext &)> work)
             Q_EMIT viewReady(*outcome.result);
         else if (!outcome.cancelled)
             Q_EMIT failed(outcome.error);
-    });
-}
-
-void Document::renderInspection()
-{
-    const bool full = fullMergeReady();
-    const QRectF r = view_->region;
-    const RenderRequest request{full ? 1 : previewReduction(sources_),
-                                {r.left(), r.top(), r.right(), r.bottom()},
-                                view_->size.width(),
-                                view_->size.height()};
-    Recipe onScreen = recipe();
-    onScreen.output.space = OutputSpace::Srgb;
-    showInView([sources = sources_, onScreen, measured = *measured_, request, r, full, look = *inspection_,
-                overlay = overlay_](ExecContext &ctx) {
-        const Inspected seen = yolk::inspect(sources, onScreen, measured, request, look, ctx);
-        QImage image = screenPicture(seen.display.view(), ctx);
-        const QPointF scale(image.width() / r.width(), image.height() / r.height());
-        paintHatching(image, seen.hatch.view(), overlay, {int(r.left() * scale.x()), int(r.top() * scale.y())});
-        return ViewPicture{image, r, full};
     });
 }
 

@@ -160,7 +160,6 @@ private:
     void startMerge();
     void renderView();
     void renderFrame(const std::string &id);
-    void renderInspection();
     void showInView(std::function<ViewPicture(ExecContext &)> work);
     void findHistogram();
 
