@@ -1,4 +1,5 @@
 #include "render/frame_stage.h"
+#include "render/render_p.h"
 
 #include "tone/tone_curve.h"
 
@@ -102,23 +103,6 @@ Image<float> clippedLight(const MergedSet &set, ExecContext &ctx)
     return out;
 }
 
-void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
-{
-    float m[9];
-    std::ranges::copy(matrix.m, m);
-    forEachBand(ctx, rgb.height(), [&](int y0, int y1) {
-        for (int y = y0; y < y1; ++y) {
-            float *r = rgb.row(0, y), *g = rgb.row(1, y), *b = rgb.row(2, y);
-            for (int x = 0; x < rgb.width(); ++x) {
-                const float red = r[x], green = g[x], blue = b[x];
-                r[x] = m[0] * red + m[1] * green + m[2] * blue;
-                g[x] = m[3] * red + m[4] * green + m[5] * blue;
-                b[x] = m[6] * red + m[7] * green + m[8] * blue;
-            }
-        }
-    });
-}
-
 size_t bytesOf(const Image<float> &image)
 {
     return image.bytes();
@@ -167,90 +151,24 @@ void keepClippedWhite(const Vector3 &shift, ImageView<const float> light, ImageV
                 scene.row(c, y)[x] += float(shift[size_t(c)]) * light.row(0, y)[x];
 }
 
-double percentile(const std::vector<float> &sorted, double share)
-{
-    return double(sorted[size_t(std::lround(share * double(sorted.size() - 1)))]);
-}
-
-std::vector<float> sortedEvs(const Image<float> &scene)
-{
-    std::vector<float> evs;
-    evs.reserve(scene.shape().pixels());
-    for (int y = 0; y < scene.height(); ++y)
-        for (int x = 0; x < scene.width(); ++x)
-            evs.push_back(
-                float(evOfLuminance(kLuminance2020[0] * scene.row(0, y)[x] + kLuminance2020[1] * scene.row(1, y)[x] +
-                                    kLuminance2020[2] * scene.row(2, y)[x])));
-    std::ranges::sort(evs);
-    return evs;
-}
-
-/// A request for the whole picture with some 60 000 pixels: enough for percentiles.
-RenderRequest measuringRequest(const Sources &sources, const Bracket &bracket)
-{
-    const Frame &frame = *bracket.frames[bracket.reference].frame;
-    const double scale = std::min(1.0, std::sqrt(6e4 / (double(frame.width) * frame.height)));
-    return {previewReduction(sources),
-            {},
-            std::max(1, int(std::lround(frame.width * scale))),
-            std::max(1, int(std::lround(frame.height * scale)))};
-}
-
-/// From lens data, else from the two raw frames that hold most of the scene.
-Fringes findFringes(const Sources &sources, const Bracket &bracket, ExecContext &ctx)
-{
-    std::vector<const BracketFrame *> raw;
-    for (const BracketFrame &f : bracket.frames)
-        if (f.usable && f.frame->isRaw())
-            raw.push_back(&f);
-    if (raw.empty())
-        return {};
-    const Frame &first = *raw.front()->frame;
-    if (const auto listed = fringesFromLensData({first.metadata.camera, first.metadata.lens,
-                                                 first.metadata.focalLength.value_or(0.0), first.width, first.height}))
-        return *listed;
-    std::ranges::stable_sort(raw, {},
-                             [](const BracketFrame *f) { return f->measured.clippedShare + f->measured.darkShare; });
-    constexpr size_t kFrames = 2;
-    raw.resize(std::min(raw.size(), kFrames));
-    std::vector<std::optional<Fringes>> found(raw.size());
-    const int reduction = std::max(measuringReduction(first), previewReduction(sources));
-    forEachPart(ctx, int(raw.size()), [&](int i, ExecContext &own) {
-        const DecodedPtr pixels = decoded(sources, *raw[size_t(i)]->frame, reduction, own);
-        if (pixels->width() >= 64 && pixels->height() >= 64)
-            found[size_t(i)] = estimateFringes(pixels->view(), raw[size_t(i)]->measured.noise, own);
-    });
-    Fringes mean;
-    double count = 0.0;
-    for (const auto &f : found)
-        count += f.has_value();
-    for (const auto &f : found)
-        if (f) {
-            mean.source = Fringes::Source::Picture;
-            mean.red = {mean.red.scale + f->red.scale / count, mean.red.bend + f->red.bend / count};
-            mean.blue = {mean.blue.scale + f->blue.scale / count, mean.blue.bend + f->blue.bend / count};
-        }
-    constexpr double kVisible = 0.1; // pixels
-    return mean.largestShift(first.width, first.height) >= kVisible ? mean : Fringes{};
-}
-
-/// The light of a scene in Rec. 2020 as shot; as shot when the picture is too dark to tell.
-WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, const WhitePoint &asShot, ExecContext &ctx)
-{
-    Image<float> own(scene.shape());
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < scene.height(); ++y)
-            std::copy_n(scene.row(c, y), scene.width(), own.row(c, y));
-    ExecContext turning = ctx.child({});
-    applyMatrix(inverse(colour.toRec2020), own.view(), turning);
-    try {
-        return automaticWhite(colour, own.view());
-    } catch (const ArgumentError &) {
-        return asShot;
-    }
-}
-
 } // namespace
+
+void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
+{
+    float m[9];
+    std::ranges::copy(matrix.m, m);
+    forEachBand(ctx, rgb.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y) {
+            float *r = rgb.row(0, y), *g = rgb.row(1, y), *b = rgb.row(2, y);
+            for (int x = 0; x < rgb.width(); ++x) {
+                const float red = r[x], green = g[x], blue = b[x];
+                r[x] = m[0] * red + m[1] * green + m[2] * blue;
+                g[x] = m[3] * red + m[4] * green + m[5] * blue;
+                b[x] = m[6] * red + m[7] * green + m[8] * blue;
+            }
+        }
+    });
+}
 
 int previewReduction(const Sources &sources)
 {
@@ -266,38 +184,6 @@ int previewReduction(const Sources &sources)
 Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameChoice &choice)
 {
     return arrangeBracket(sources.frames, measured.frames, choice, measured.anchorExposure);
-}
-
-Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
-{
-    Measured out;
-    ExecContext measuring = ctx.part(0.0, 0.3), looking = ctx.part(0.3, 0.4), merging = ctx.part(0.4, 1.0);
-    MeasuredSet set = measureFrames(
-        sources.frames,
-        [&](const Frame &frame, int reduction, ExecContext &own) { return decoded(sources, frame, reduction, own); },
-        measuring);
-    out.frames = std::move(set.frames);
-    out.response = set.response;
-    out.light = std::move(set.light);
-    Bracket bracket = arrangeBracket(sources.frames, out.frames, recipe.frames);
-    out.anchorExposure = bracket.anchorExposure;
-    out.fringes = findFringes(sources, bracket, looking);
-
-    const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
-    Recipe asShot = recipe;
-    asShot.white = {};
-    const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
-    out.asShot = lightOf(colour, colour.neutral);
-    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);
-    const std::vector<float> evs = sortedEvs(*scene);
-    out.tone.lowEv = percentile(evs, 0.01);
-    out.tone.highEv = percentile(evs, 0.99);
-    out.tone.peakEv = percentile(evs, 0.9995);
-    double sum = 0.0;
-    for (float ev : evs)
-        sum += std::clamp(double(ev), out.tone.lowEv, out.tone.highEv);
-    out.tone.averageEv = sum / double(evs.size());
-    return out;
 }
 
 size_t MergedSet::bytes() const
@@ -483,19 +369,6 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
     Image<float> out =
         partOf(sources, key, whole,
                {{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height}, ctx);
-    return out;
-}
-
-SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx)
-{
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
-    const PicturePtr scene = sceneOf(sources, measured, recipe, measuringRequest(sources, bracket), ctx);
-    SceneHistogram out;
-    const std::vector<float> evs = sortedEvs(*scene);
-    for (float ev : evs) {
-        const int bin = int((double(ev) - SceneHistogram::kFirstEv) / SceneHistogram::kBinEv);
-        out.shares[size_t(std::clamp(bin, 0, SceneHistogram::kBins - 1))] += 1.0f / float(evs.size());
-    }
     return out;
 }
 
