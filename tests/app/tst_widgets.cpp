@@ -9,6 +9,9 @@
 #include <QStandardPaths>
 #include <QTest>
 
+#include <atomic>
+#include <cmath>
+
 #include <mutex>
 
 using namespace yolk;
@@ -174,6 +177,30 @@ private Q_SLOTS:
         }
         QTRY_COMPARE(last, 20);
         QVERIFY(shown >= 3 && shown < 20);
+    }
+    void timeLeftFollowsThePace()
+    {
+        Lane lane(Lane::Policy::Queue, nullptr);
+        std::atomic<bool> end{false};
+        lane.start<int>(
+            "long",
+            [&end](ExecContext &ctx) {
+                ctx.report(0.25);
+                while (!end)
+                    QThread::msleep(5);
+                return 0;
+            },
+            [](const Outcome<int> &) {});
+        QElapsedTimer clock;
+        clock.start();
+        QTest::qWait(300);
+        QVERIFY(!lane.secondsLeft()); // too early to tell
+        QTRY_VERIFY(lane.secondsLeft().has_value());
+        const double passed = double(clock.elapsed()) * 1e-3;
+        QVERIFY(std::abs(*lane.secondsLeft() - 3.0 * passed) <
+                0.5 * passed); // a quarter done: three times as long to go
+        end = true;
+        QTRY_VERIFY(!lane.busy() && !lane.secondsLeft());
     }
     void failuresBecomeWords()
     {
