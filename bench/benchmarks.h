@@ -16,4 +16,9 @@ void benchLimit(Report &report, const std::string &folder);
 /// merge.pu21_gain_db_min, and the table of all cases
 void benchQuality(Report &report, const std::string &folder);
 
+/// align.median_px, align.p95_px, align.failures and their kin, align.time_ratio_opencv_mtb.3x24mp
+void benchAlign(Report &report, const std::string &folder);
+/// align.pu21_gain_db, align.pu21_tripod_loss_db, align.identical_loss_db
+void benchParallax(Report &report, const std::string &folder);
+
 } // namespace yolk::bench

@@ -27,15 +27,16 @@ int main(int argc, char **argv)
         names.remove(at, 2);
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
-        {QStringLiteral("window"), &benchWindow},
-        {QStringLiteral("merge"), &benchMerge},
-        {QStringLiteral("merge-large"), &benchLargeMerge},
-        {QStringLiteral("limit"), &benchLimit},
-        {QStringLiteral("quality"), &benchQuality}};
+        {QStringLiteral("window"), &benchWindow},          {QStringLiteral("merge"), &benchMerge},
+        {QStringLiteral("merge-large"), &benchLargeMerge}, {QStringLiteral("limit"), &benchLimit},
+        {QStringLiteral("quality"), &benchQuality},        {QStringLiteral("align"), &benchAlign},
+        {QStringLiteral("parallax"), &benchParallax}};
     for (const QString &name : names)
         if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
-            std::fprintf(stderr, "yolk-bench: there is no group %s (window, merge, merge-large, limit, quality)\n",
-                         qPrintable(name));
+            std::fprintf(
+                stderr,
+                "yolk-bench: there is no group %s (window, merge, merge-large, limit, quality, align, parallax)\n",
+                qPrintable(name));
             return 2;
         }
     const std::string folder =

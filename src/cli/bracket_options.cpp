@@ -128,7 +128,7 @@ OpenSet openSet(const BracketOptions &options, ExecContext &ctx)
     set.sources = loadSources(options.files, loading);
     applyChoice(options, set.sources, set.recipe.frames);
     set.measured = analyse(set.sources, set.recipe, measuring);
-    set.bracket = bracketOf(set.sources, set.measured, set.recipe.frames);
+    set.bracket = bracketOf(set.sources, set.measured, set.recipe);
     for (const BracketFrame &f : set.bracket.frames) {
         if (!f.usable && !set.recipe.frames.excluded.contains(f.frame->id))
             throw InputError(f.frame->path, f.notices.front());

@@ -64,7 +64,7 @@ Work addInfo(CLI::App &app)
     return [options](ExecContext &ctx) {
         const Sources sources = loadSources(options->files, ctx);
         const Measured measured = analyse(sources, {}, ctx);
-        const Bracket bracket = bracketOf(sources, measured, {});
+        const Bracket bracket = bracketOf(sources, measured, Recipe());
         const Coverage coverage = coverageOf(bracket, measured.light);
         if (!options->json)
             return printTable(bracket, measured, coverage);

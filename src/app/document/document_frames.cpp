@@ -8,7 +8,7 @@ namespace yolk::app {
 
 void Document::arrange()
 {
-    bracket_ = bracketOf(sources_, *measured_, recipe().frames);
+    bracket_ = bracketOf(sources_, *measured_, recipe());
     coverage_ = coverageOf(*bracket_, measured_->light);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
     if (!lookedAt_.empty() && gone) {

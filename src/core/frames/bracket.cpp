@@ -40,14 +40,23 @@ bool sameColour(const Frame &a, const Frame &b)
     return true;
 }
 
-void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour)
+bool turnedSize(const Frame &a, const Frame &b)
 {
+    return a.width == b.height && a.height == b.width;
+}
+
+void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour, Placing placing)
+{
+    const bool aligned = placing == Placing::Aligned && f.measured.aligned.value_or(false);
     if (f.frame->isRadiance() && f.frame.get() != &typicalSize) {
         f.usable = false;
         f.notices.push_back("is merged already: open it alone");
         return;
     }
-    if (!sameSize(*f.frame, typicalSize)) {
+    const bool turned = aligned && turnedSize(*f.frame, typicalSize) && !sameSize(*f.frame, typicalSize);
+    if (turned)
+        f.notices.push_back("is turned by 90 degrees against the others, and turned back");
+    if (!turned && !sameSize(*f.frame, typicalSize)) {
         f.usable = false;
         f.notices.push_back(textOf("%d x %d pixels, the others %d x %d: cannot be used", f.frame->width,
                                    f.frame->height, typicalSize.width, typicalSize.height));
@@ -56,6 +65,7 @@ void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour
         f.notices.push_back("colour profile " + f.frame->codeValues.name + ", the others " +
                             typicalColour.codeValues.name + ": cannot be used");
     }
+    f.astray = f.usable && placing == Placing::Aligned && !f.measured.aligned.value_or(true);
     if (f.frame->isRadiance() || f.exposureTyped)
         return;
     if (f.measured.source == ExposureSource::Estimated)
@@ -118,7 +128,7 @@ bool isDarkFrame(const BracketFrame &frame)
 }
 
 Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const MeasuredFrame> measured,
-                       const FrameChoice &choice, double anchorExposure)
+                       const FrameChoice &choice, double anchorExposure, Placing placing)
 {
     if (given.empty() || given.size() != measured.size())
         throw ArgumentError(textOf("bracket of %zu frames with %zu measurements", given.size(), measured.size()));
@@ -164,8 +174,12 @@ Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const Measured
             f.exposure = typed->second;
             f.exposureTyped = true;
         }
-        judge(f, typicalSize, typicalColour);
-        f.used = f.usable && !choice.excluded.contains(frames[i]->id) && f.influence > 0.0;
+        judge(f, typicalSize, typicalColour, placing);
+        const bool left = f.astray && !choice.unaligned.contains(frames[i]->id);
+        if (f.astray)
+            f.notices.push_back(left ? "cannot be aligned: shows something else, or too little in common; left out"
+                                     : "cannot be aligned: merged as it was shot");
+        f.used = f.usable && !left && !choice.excluded.contains(frames[i]->id) && f.influence > 0.0;
         out.frames.push_back(std::move(f));
     }
     std::ranges::stable_sort(out.frames, {}, [](const BracketFrame &f) { return f.exposure; });

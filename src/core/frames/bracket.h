@@ -15,6 +15,7 @@ struct FrameChoice {
     std::string reference;                   ///< empty: automatic
     std::set<std::string> excluded;          ///< left out of the merge
     std::set<std::string> removed;           ///< taken out of the set: they are not even listed
+    std::set<std::string> unaligned;         ///< merged as they were shot although they cannot be aligned
     std::map<std::string, double> influence; ///< 0 .. 2, where it is not 1
     std::map<std::string, double> exposure;  ///< relative exposure, where the measured one is not believed
     bool operator==(const FrameChoice &) const = default;
@@ -29,6 +30,7 @@ struct BracketFrame {
     bool exposureTyped = false; ///< the latter
     double ev = 0.0;            ///< exposure against the anchor, log2
     bool usable = true;         ///< false: it can never be merged with the others
+    bool astray = false;        ///< it should be aligned and cannot be
     bool used = true;           ///< usable, not excluded
     double influence = 1.0;
     std::vector<std::string> notices; ///< in words, for people
@@ -46,12 +48,16 @@ struct Bracket {
 /// Darker than the frame that was the reference when the set was opened: noise reduction acts on these.
 bool isDarkFrame(const BracketFrame &frame);
 
+/// Whether frames are brought onto each other before they are merged.
+enum class Placing { AsShot, Aligned };
+
 /// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
-/// colour profile is not that of most others are not usable. When everything is excluded, or
+/// colour profile is not that of most others are not usable; turned by 90 degrees they are where they can be aligned.
+/// Frames that should be aligned and cannot be are left out unless the choice says otherwise. When everything is excluded, or
 /// removed, nothing is.
 /// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence out of
 /// 0..2), InputError (the chosen reference is unusable).
 Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,
-                       const FrameChoice &choice, double anchorExposure = 0.0);
+                       const FrameChoice &choice, double anchorExposure = 0.0, Placing placing = Placing::AsShot);
 
 } // namespace yolk

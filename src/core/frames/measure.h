@@ -37,6 +37,7 @@ struct MeasuredFrame {
     double darkShare = 0.0;       ///< of the pixels: green below a signal-to-noise ratio of 1
     NoiseModel noise;
     NoiseSource noiseSource = NoiseSource::Assumed;
+    std::optional<bool> aligned; ///< whether it lies on the others; empty: nobody has looked
     bool operator==(const MeasuredFrame &) const = default;
 };
 

@@ -69,6 +69,9 @@ void check(std::span<const Exposure> in)
         if (s.empty() || s.planes != 3 || s != shape)
             throw ArgumentError(textOf("merge: frame %zu is %d x %d x %d, the first %d x %d x %d", i + 1, s.width,
                                        s.height, s.planes, shape.width, shape.height, shape.planes));
+        if (const Shape t = e.trust.shape(); t != Shape{} && t != Shape{shape.width, shape.height, 1})
+            throw ArgumentError(
+                textOf("merge: trust of frame %zu is %d x %d x %d", i + 1, t.width, t.height, t.planes));
         if (!(e.exposure >= 1e-9 && e.exposure <= 1e9))
             throw ArgumentError(
                 textOf("merge: exposure of frame %zu = %g: must lie in 1e-9 to 1e9", i + 1, e.exposure));
@@ -89,6 +92,15 @@ YOLK_INLINE Float8 linear(const uint16_t *from, int count)
     const auto wide = __builtin_shufflevector(codes, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
     const Float8 values = __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
     return (values - float(kPedestal)) * (1.0f / kCodeScale);
+}
+/// Eight bytes of trust as factors; at least 1 of 255 counts.
+YOLK_INLINE Float8 trustOf(const uint8_t *from, int count)
+{
+    Byte8 bytes{};
+    std::memcpy(&bytes, from, size_t(count));
+    const Float8 value = __builtin_convertvector(__builtin_convertvector(bytes, Int8), Float8);
+    const Float8 factor = (value - 1.0f) * (1.0f / 254.0f);
+    return factor > 0.0f ? factor : Float8{};
 }
 YOLK_INLINE Float8 most(Float8 a, Float8 b)
 {
@@ -119,6 +131,7 @@ YOLK_INLINE void storeBrief(uint16_t *to, Float8 values, int count)
 /// Rows of one frame and of the result.
 struct FrameRow {
     const uint16_t *rgb[3];
+    const uint8_t *trust; ///< nullptr: in full everywhere
     uint8_t *share;
 };
 struct ResultRow {
@@ -147,11 +160,13 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
         const Float8 without = most(largest(light[0], light[1], light[2]) * after * scale, atLeast * w.exposure);
         const Float8 letGo =
             largest((with - w.low) * w.slope, (own - w.ownLow) * w.ownSlope, (without - w.doubt) * (1.0f / kDisbelief));
-        soft[i] = 1.0f - smooth(letGo);
+        const Float8 trust = frames[i].trust ? trustOf(frames[i].trust + x, count) : Float8{} + 1.0f;
+        const Float8 held = 1.0f - smooth(letGo);
+        soft[i] = held * trust;
         for (int c = 0; c < 3; ++c)
             light[c] += soft[i] * z[i][c];
         exposure += soft[i] * w.exposure;
-        atLeast = most(atLeast, (1.0f - soft[i]) * own * w.inverse);
+        atLeast = most(atLeast, (1.0f - held) * trust * own * w.inverse);
         const Float8 weight = soft[i] * w.first;
         for (int c = 0; c < 3; ++c)
             first[c] += weight * z[i][c];
@@ -197,14 +212,39 @@ void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width
         mergePixels(frames, weighing, n, x, width - x, out);
 }
 
+/// The frame to go by where none holds the pixel: the least exposed one. Of frames that were moved it is the one that shows
+/// the most light, as there is at least what each of them shows.
+size_t fillingAt(const std::vector<FrameRow> &frames, const std::vector<Weighing> &weighing, int x)
+{
+    if (!frames.front().trust)
+        return 0;
+    size_t best = 0;
+    float most = -INFINITY;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        if (frames[i].trust && frames[i].trust[x] == 0)
+            continue;
+        const auto &rgb = frames[i].rgb;
+        const float light = linearOfCode(std::max({rgb[0][x], rgb[1][x], rgb[2][x]})) * weighing[i].inverse;
+        if (light > most) {
+            most = light;
+            best = i;
+        }
+    }
+    return best;
+}
+
 /// Where no frame holds the pixel: see mergeRadiance().
-void fillClippedRow(const FrameRow &darkest, const Weighing &w, const Vector3 &neutral, int width, const ResultRow &out)
+void fillClippedRow(const std::vector<FrameRow> &frames, const std::vector<Weighing> &weighing, const Vector3 &neutral,
+                    int width, const ResultRow &out)
 {
     const float white[3] = {float(neutral[0]), float(neutral[1]), float(neutral[2])};
-    const float high = w.low + 1.0f / w.slope;
     for (int x = 0; x < width; ++x) {
         if (out.clipped[x] == 0)
             continue;
+        const size_t from = fillingAt(frames, weighing, x);
+        const FrameRow &darkest = frames[from];
+        const Weighing &w = weighing[from];
+        const float high = w.low + 1.0f / w.slope;
         float level[3], lost[3]; // against white; 0 .. 1: how far into clipping
         for (int c = 0; c < 3; ++c) {
             const float z = linearOfCode(darkest.rgb[c][x]), t = std::clamp((z - high) / (1.0f - high), 0.0f, 1.0f);
@@ -252,10 +292,13 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
                 for (size_t i = 0; i < in.size(); ++i)
                     frames[i].rgb[c] = in[size_t(order[i])].pixels.row(c, y);
             }
-            for (size_t i = 0; i < in.size(); ++i)
+            for (size_t i = 0; i < in.size(); ++i) {
+                const ImageView<const uint8_t> &trust = in[size_t(order[i])].trust;
+                frames[i].trust = trust.shape().empty() ? nullptr : trust.row(0, y);
                 frames[i].share = out.shares.row(order[i], y);
+            }
             mergeRow(frames.data(), weighing.data(), n, shape.width, result);
-            fillClippedRow(frames.front(), weighing.front(), neutral, shape.width, result);
+            fillClippedRow(frames, weighing, neutral, shape.width, result);
         }
     });
     return out;

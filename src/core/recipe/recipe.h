@@ -2,10 +2,12 @@
 // it. The window calls it settings.
 #pragma once
 
+#include "align/align_settings.h"
 #include "colour/icc.h"
 #include "frames/bracket.h"
 #include "frames/prepare_settings.h"
 #include "frames/white_balance.h"
+#include "geometry/geometry_settings.h"
 #include "recipe/radiance_settings.h"
 #include "tone/tone_settings.h"
 
@@ -36,8 +38,10 @@ inline constexpr auto kExportFields = std::tuple{
 struct Recipe {
     FrameChoice frames;
     PrepareSettings prepare;
+    AlignSettings align;
     WhiteSettings white;
     ToneSettings tone;
+    GeometrySettings geometry;
     ExportSettings output;
     RadianceSettings radiance;
     bool operator==(const Recipe &) const = default;
@@ -47,8 +51,10 @@ struct Recipe {
 template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, Visit &&visit)
 {
     visit(std::string_view("prepare"), recipe.prepare, kPrepareFields);
+    visit(std::string_view("align"), recipe.align, kAlignFields);
     visit(std::string_view("white"), recipe.white, kWhiteFields);
     visit(std::string_view("tone"), recipe.tone, kToneFields);
+    visit(std::string_view("geometry"), recipe.geometry, kGeometryFields);
     visit(std::string_view("export"), recipe.output, kExportFields);
     visit(std::string_view("radiance"), recipe.radiance, kRadianceFields);
 }

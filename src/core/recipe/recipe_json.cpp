@@ -75,6 +75,7 @@ void readFrames(json &root, FrameChoice &out)
     };
     readIds("excluded", out.excluded);
     readIds("removed", out.removed);
+    readIds("unaligned", out.unaligned);
     if (const auto influence = section.take("influence")) {
         if (!influence->is_object())
             throw ArgumentError(section.path("influence") + ": must be an object of frame ids and numbers");
@@ -157,6 +158,8 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
         frames["excluded"] = recipe.frames.excluded;
     if (!recipe.frames.removed.empty())
         frames["removed"] = recipe.frames.removed;
+    if (!recipe.frames.unaligned.empty())
+        frames["unaligned"] = recipe.frames.unaligned;
     if (!recipe.frames.influence.empty())
         frames["influence"] = recipe.frames.influence;
     if (!recipe.frames.exposure.empty())

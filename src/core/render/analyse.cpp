@@ -92,12 +92,49 @@ WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, con
     }
 }
 
+/// How the frames that can be compared lie to each other; says of each whether it does.
+void findMotions(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+{
+    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames, measured.anchorExposure);
+    const BracketFrame &reference = bracket.frames[bracket.reference];
+    measured.alignment.assign(sources.frames.size(), {});
+    std::vector<const BracketFrame *> compared;
+    for (const BracketFrame &f : bracket.frames) {
+        const bool turned = f.frame->width == reference.frame->height && f.frame->height == reference.frame->width;
+        if (!f.frame->isRadiance() && (f.usable || turned))
+            compared.push_back(&f);
+    }
+    if (compared.size() < 2)
+        return;
+    const int reduction = previewReduction(sources);
+    const AlignOptions options;
+    ExecContext preparing = ctx.part(0.0, 0.4), aligning = ctx.part(0.4, 1.0);
+    std::vector<Guide> guides(compared.size());
+    forEachPart(preparing, int(compared.size()), [&](int i, ExecContext &own) {
+        const BracketFrame &f = *compared[size_t(i)];
+        const DecodedPtr pixels =
+            prepared(sources, *f.frame, preparationOf(f, measured, recipe.prepare), reduction, own);
+        guides[size_t(i)] = guideOf({pixels->view(), f.exposure, f.measured.noise}, options.finestPixels, own);
+    });
+    const size_t wanted = size_t(std::ranges::find(compared, &reference) - compared.begin());
+    const auto found = alignFrames(guides, wanted, options, aligning);
+    for (size_t i = 0; i < compared.size(); ++i) {
+        FrameAlignment a = found[i];
+        a.toReference.transform = a.toReference.transform.scaled(reduction);
+        a.toReference.residual *= reduction;
+        const size_t given = size_t(compared[i]->given - 1);
+        measured.alignment[given] = a;
+        measured.frames[given].aligned = a.found;
+    }
+}
+
 } // namespace
 
 Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
 {
     Measured out;
-    ExecContext measuring = ctx.part(0.0, 0.3), looking = ctx.part(0.3, 0.4), merging = ctx.part(0.4, 1.0);
+    ExecContext measuring = ctx.part(0.0, 0.3), looking = ctx.part(0.3, 0.4), moving = ctx.part(0.4, 0.7),
+                merging = ctx.part(0.7, 1.0);
     MeasuredSet set = measureFrames(
         sources.frames,
         [&](const Frame &frame, int reduction, ExecContext &own) { return decoded(sources, frame, reduction, own); },
@@ -108,6 +145,10 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     Bracket bracket = arrangeBracket(sources.frames, out.frames, recipe.frames);
     out.anchorExposure = bracket.anchorExposure;
     out.fringes = findFringes(sources, bracket, looking);
+    findMotions(sources, recipe, out, moving);
+    out.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
+    bracket = bracketOf(sources, out, recipe);
+    out.anchorExposure = bracket.anchorExposure;
 
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
@@ -128,7 +169,7 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
 
 SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
     const PicturePtr scene = sceneOf(sources, measured, recipe, measuringRequest(sources, bracket), ctx);
     SceneHistogram out;
     const std::vector<float> evs = sortedEvs(*scene);

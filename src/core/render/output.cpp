@@ -100,7 +100,7 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
                    int maxWidth, int maxHeight, ExecContext &ctx)
 {
     const PictureFormat format = pictureFormatOf(path);
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     const Shape size = fittedSize(reference.width, reference.height, maxWidth, maxHeight);
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);

@@ -130,7 +130,7 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
     const Primaries &primaries = primariesOf(settings.space);
     if (format == RadianceFormat::Hdr && primaries != kRec709)
         throw ArgumentError(path + ": Radiance HDR holds Rec. 709 primaries only");
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
     RadianceReport report;
     ExecContext merging = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once

@@ -1,4 +1,4 @@
-#include "render/frame_stage.h"
+#include "render/align_stage.h"
 #include "render/render_p.h"
 
 #include "tone/tone_curve.h"
@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <numeric>
 
 namespace yolk {
 namespace {
@@ -16,15 +15,16 @@ enum class Stage : int { Merge, Level, ClippedLight, Scene, LookAt };
 constexpr double kPreviewPixels = 1.3e6;
 
 /// What the merge reads of the recipe, and who is merged.
-Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const PrepareSettings &prepare, int reduction)
+Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
 {
     Hasher hasher;
     hasher.value(Stage::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
-    hasher.text(bracket.frames[bracket.reference].frame->id); // its white and matrix count for all
+    hasher.text(bracket.frames[bracket.reference].frame->id); // its white, matrix and place count for all
+    hasher.value(recipe.align.mode).value(recipe.align.model).value(recipe.align.local);
     for (const BracketFrame *f : bracket.used()) {
         const NoiseModel &noise = f->measured.noise;
         hasher.text(f->frame->id).value(f->exposure).value(f->influence).value(noise.gain).value(noise.readVariance);
-        preparationOf(*f, measured, prepare).hash(hasher);
+        preparationOf(*f, measured, recipe.prepare).hash(hasher);
     }
     return hasher.finish();
 }
@@ -54,24 +54,23 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     return out;
 }
 
-MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &measured,
-                const PrepareSettings &settings, int reduction, ExecContext &ctx)
+MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &measured, const Recipe &recipe,
+                int reduction, ExecContext &ctx)
 {
     const auto start = std::chrono::steady_clock::now();
     const auto used = bracket.used();
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     if (reference.isRadiance())
         return readMerged(reference, reduction, ctx);
-    std::vector<DecodedPtr> pixels(used.size());
-    ExecContext decoding = ctx.part(0.0, 0.8); // measured: decoding takes four fifths of the time
-    forEachPart(decoding, int(used.size()), [&](int i, ExecContext &own) {
-        const BracketFrame &f = *used[size_t(i)];
-        pixels[size_t(i)] = prepared(sources, *f.frame, preparationOf(f, measured, settings), reduction, own);
-    });
+    ExecContext decoding = ctx.part(0.0, 0.8); // measured: decoding takes most of the time
+    const auto aligned = alignedSet(sources, bracket, measured, recipe, reduction, decoding);
     std::vector<Exposure> exposures;
-    for (size_t i = 0; i < used.size(); ++i)
-        exposures.push_back({pixels[i]->view(), used[i]->exposure / bracket.anchorExposure, used[i]->measured.noise,
-                             used[i]->influence});
+    for (size_t i = 0; i < used.size(); ++i) {
+        const auto &trust = aligned->trust[i];
+        exposures.push_back({aligned->pixels[i]->view(), used[i]->exposure / bracket.anchorExposure,
+                             used[i]->measured.noise, used[i]->influence,
+                             trust ? trust->view() : ImageView<const uint8_t>{}});
+    }
     ExecContext merging = ctx.part(0.8, 1.0);
     MergedSet out = emptySet(reference, reduction);
     out.pixels = mergeRadiance(exposures, reference.codeValues.neutral, merging);
@@ -80,6 +79,8 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
     out.agreement = agreementOf(exposures, out.pixels, step);
     for (const BracketFrame *f : used)
         out.frameIds.push_back(f->frame->id);
+    out.alignment = aligned->alignment;
+    out.believed = aligned->believed;
     long long clipped = 0;
     for (int y = 0; y < out.pixels.clipped.height(); ++y) {
         const uint8_t *row = out.pixels.clipped.row(0, y);
@@ -181,9 +182,10 @@ int previewReduction(const Sources &sources)
     return r;
 }
 
-Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameChoice &choice)
+Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
 {
-    return arrangeBracket(sources.frames, measured.frames, choice, measured.anchorExposure);
+    return arrangeBracket(sources.frames, measured.frames, recipe.frames, measured.anchorExposure,
+                          recipe.align.mode == AlignMode::On ? Placing::Aligned : Placing::AsShot);
 }
 
 size_t MergedSet::bytes() const
@@ -194,10 +196,10 @@ size_t MergedSet::bytes() const
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
     return sources.cache->get<MergedSet>(
-        mergeKey(bracket, measured, recipe.prepare, reduction),
-        [&] { return merge(sources, bracket, measured, recipe.prepare, reduction, ctx); },
+        mergeKey(bracket, measured, recipe, reduction),
+        [&] { return merge(sources, bracket, measured, recipe, reduction, ctx); },
         [](const MergedSet &m) { return m.bytes(); });
 }
 
@@ -231,8 +233,8 @@ Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced)
 PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
                    ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
-    const Hash128 merged = mergeKey(bracket, measured, recipe.prepare, request.reduction);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const Hash128 merged = mergeKey(bracket, measured, recipe, request.reduction);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     RealRect region = request.region;
     if (region == RealRect{})
@@ -285,7 +287,7 @@ PickedLight pickLight(const Sources &sources, const Measured &measured, const Re
                       std::optional<size_t> frame, double x, double y, ExecContext &ctx)
 {
     const int reduction = previewReduction(sources);
-    const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     if (!(x >= 0.0 && x < reference.width && y >= 0.0 && y < reference.height))
         throw ArgumentError("this place lies outside the picture");
@@ -335,7 +337,7 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
         if (frame.isRadiance()) {
             out = decodeRadiance(frame, reduction, own);
         } else {
-            const Bracket bracket = bracketOf(sources, measured, recipe.frames);
+            const Bracket bracket = bracketOf(sources, measured, recipe);
             Preparation preparation;
             for (const BracketFrame &f : bracket.frames)
                 if (f.frame->id == frame.id)

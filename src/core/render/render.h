@@ -1,12 +1,13 @@
 // The pipeline: a picture is a pure function of its frames and a recipe.
 //   analyse  once per set, at fixed sizes -> Measured
-//   merged   decode, prepare, merge       -> radiance in the frames' own RGB
+//   merged   decode, prepare, align, merge -> radiance in the frames' own RGB
 //   scene    region and size, white       -> linear Rec. 2020
 //   render   tone                         -> display-linear RGB of the output space
 // Every stage is cached under the hash of the part of the recipe it reads and of its inputs, so that moving one slider
 // recomputes only the stages from there on.
 #pragma once
 
+#include "align/align_frames.h"
 #include "base/exec_context.h"
 #include "image/resample.h"
 #include "lens/fringes.h"
@@ -21,7 +22,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 2;
+inline constexpr int kProcessVersion = 3;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {
@@ -41,23 +42,31 @@ struct SceneHistogram {
 /// What does not depend on the size of any request: found once per set.
 struct Measured {
     int processVersion = kProcessVersion;
-    std::vector<MeasuredFrame> frames; ///< in the order of Sources::frames
-    Response response;                 ///< of the developed files among them
-    std::vector<LightSample> light;    ///< places of the scene, for coverageOf()
-    Fringes fringes;                   ///< of the lens, where there are raw frames
-    WhitePoint asShot;                 ///< what the reference frame took as neutral
-    WhitePoint automaticWhite;         ///< a guess from the picture
-    double anchorExposure = 1.0;       ///< of the reference frame when the set was first opened
+    std::vector<MeasuredFrame> frames;     ///< in the order of Sources::frames
+    Response response;                     ///< of the developed files among them
+    std::vector<LightSample> light;        ///< places of the scene, for coverageOf()
+    Fringes fringes;                       ///< of the lens, where there are raw frames
+    WhitePoint asShot;                     ///< what the reference frame took as neutral
+    WhitePoint automaticWhite;             ///< a guess from the picture
+    std::vector<FrameAlignment> alignment; ///< of frames, against one of them; full-resolution pixels
+    double anchorExposure = 1.0;           ///< of the reference frame when the set was first opened
     ToneStart tone;
     bool operator==(const Measured &) const = default;
 };
 
-/// Measures a set: exposures, response, noise, fringes, whites, anchor, start of the tone.
+/// Measures a set: exposures, response, noise, fringes, motions, whites, anchor, start of the tone.
 /// Throws InputError, ArgumentError (no frames), Cancelled.
 Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx);
 
-/// The bracket as `choice` arranges it.
-Bracket bracketOf(const Sources &sources, const Measured &measured, const FrameChoice &choice);
+/// The bracket as the recipe arranges it.
+Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe);
+
+/// How the frames in use, in the order of Bracket::used(), lie to the reference frame, as measured: full-resolution
+/// pixels. All as shot where the recipe says so.
+std::vector<FrameAlignment> alignmentOf(const Sources &sources, const Measured &measured, const Recipe &recipe);
+
+/// What is kept of the reference frame, in its pixels.
+Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe);
 
 /// A merged set in the reference frame's own linear RGB.
 struct MergedSet {
@@ -68,13 +77,15 @@ struct MergedSet {
     std::vector<std::string> frameIds; ///< of the share planes, dark to bright
     double clippedShare = 0.0;         ///< of the pixels: clipped in every frame
     std::vector<Agreement> agreement;  ///< of the frames with the merge, in the order of frameIds; none for radiance
-    double seconds = 0.0;              ///< that decoding and merging took
-    size_t bytes() const;              ///< that its pixels hold
+    std::vector<FrameAlignment> alignment; ///< that was applied, in the order of frameIds, full-resolution pixels
+    std::vector<double> believed;          ///< share of each frame's pixels that agree with the others, same order
+    double seconds = 0.0;                  ///< that decoding and merging took
+    size_t bytes() const;                  ///< that its pixels hold
     bool noiseKnown() const { return !agreement.empty(); } ///< not of a radiance file, which says nothing of it
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
-/// Decodes at 1/reduction, prepares and merges the frames in use; radiance is read as it is. Throws InputError, Cancelled.
+/// Decodes at 1/reduction, prepares, aligns and merges the frames in use; radiance is read as it is. Throws InputError, Cancelled.
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx);
 

@@ -118,7 +118,7 @@ private Q_SLOTS:
         ThreadRunner runner;
         ExecContext ctx(runner);
         const Measured measured = analyse(sources, {}, ctx);
-        const Bracket bracket = bracketOf(sources, measured, {});
+        const Bracket bracket = bracketOf(sources, measured, Recipe());
         QCOMPARE(bracket.used().size(), size_t(2));
         for (const BracketFrame &f : bracket.frames)
             QCOMPARE(f.usable, !f.frame->isRadiance());

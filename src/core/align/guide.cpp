@@ -1,0 +1,94 @@
+#include "align/guide.h"
+
+#include "base/vectorise.h"
+#include "io/linear_codes.h"
+
+#include <algorithm>
+
+namespace yolk {
+namespace {
+
+constexpr double kHeld = 0.95; // of clipping: interpolated pixels beside a clipped one lie below it
+
+YOLK_MULTIVERSION
+void lightRow(const uint16_t *r, const uint16_t *g, const uint16_t *b, int width, float scale, int clipped,
+              float *light, uint8_t *valid)
+{
+    for (int x = 0; x < width; ++x) {
+        const int sum = r[x] + 2 * g[x] + b[x];
+        light[x] = float(sum - 4 * kPedestal) * scale;
+        valid[x] = uint8_t(r[x] < clipped && g[x] < clipped && b[x] < clipped);
+    }
+}
+
+YOLK_MULTIVERSION
+void halfRow(const float *a, const float *b, const uint8_t *va, const uint8_t *vb, int width, float *light,
+             uint8_t *valid)
+{
+    for (int x = 0; x < width; ++x) {
+        light[x] = 0.25f * ((a[2 * x] + a[2 * x + 1]) + (b[2 * x] + b[2 * x + 1]));
+        valid[x] = va[2 * x] & va[2 * x + 1] & vb[2 * x] & vb[2 * x + 1];
+    }
+}
+
+GuideLevel half(const GuideLevel &in, ExecContext &ctx)
+{
+    const int width = in.light.width() / 2, height = in.light.height() / 2;
+    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            halfRow(in.light.row(0, 2 * y), in.light.row(0, 2 * y + 1), in.valid.row(0, 2 * y),
+                    in.valid.row(0, 2 * y + 1), width, out.light.row(0, y), out.valid.row(0, y));
+    });
+    return out;
+}
+
+} // namespace
+
+double Guide::variance(double light, int level) const
+{
+    // Weights 1/4, 1/2, 1/4 of channels that are noisy on their own: 3/8 of the variance of one.
+    return 0.375 * noise.variance(light * exposure) / (exposure * exposure) / double(1 << (2 * level));
+}
+
+int Guide::levelOf(double pixels) const
+{
+    int level = 0;
+    while (level + 1 < int(levels.size()) && (levels[size_t(level)].light.shape().empty() ||
+                                              double(levels[size_t(level)].light.shape().pixels()) > pixels))
+        ++level;
+    return level;
+}
+
+Guide guideOf(const FrameToAlign &frame, double finestPixels, ExecContext &ctx)
+{
+    const Shape shape = frame.codes.shape();
+    if (shape.empty() || shape.planes != 3 || !(frame.exposure > 0.0))
+        throw ArgumentError("alignment takes three planes and an exposure above 0");
+    Guide out;
+    out.exposure = frame.exposure;
+    out.noise = frame.noise;
+    out.width = shape.width;
+    out.height = shape.height;
+    GuideLevel first{Image<float>(shape.width, shape.height, 1), Image<uint8_t>(shape.width, shape.height, 1)};
+    const float scale = float(1.0 / (4.0 * double(kCodeScale) * frame.exposure));
+    const int clipped = codeOfLinear(kHeld);
+    ExecContext own = ctx.child({});
+    forEachBand(own, shape.height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            lightRow(frame.codes.row(0, y), frame.codes.row(1, y), frame.codes.row(2, y), shape.width, scale, clipped,
+                     first.light.row(0, y), first.valid.row(0, y));
+    });
+    out.levels.push_back(std::move(first));
+    constexpr int kShortest = 40;
+    while (std::min(out.levels.back().light.width(), out.levels.back().light.height()) >= 2 * kShortest) {
+        GuideLevel next = half(out.levels.back(), own);
+        if (double(out.levels.back().light.shape().pixels()) > finestPixels)
+            out.levels.back() = {};
+        out.levels.push_back(std::move(next));
+    }
+    ctx.report(1.0);
+    return out;
+}
+
+} // namespace yolk

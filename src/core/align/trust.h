@@ -1,0 +1,26 @@
+// Where an aligned frame does not show the same as the others.
+#pragma once
+
+#include "base/exec_context.h"
+#include "frames/noise_model.h"
+#include "image/image.h"
+
+namespace yolk {
+
+/// A frame on the reference's pixels.
+struct AlignedFrame {
+    ImageView<const uint16_t> codes;
+    ImageView<const uint8_t> trust; ///< as in warp.h; empty: believed everywhere
+    double exposure = 1.0;
+    NoiseModel noise;
+};
+
+/// Lowers `trust`, that of `frame`, where it contradicts `known`: differences of all channels in units of what noise, the
+/// response and a remaining shift of a third of a pixel at edges allow, squared, their mean over 5 x 5 pixels; above 6 it
+/// is not believed, below 2.5 in full. Light that clips in one must be at least so bright in the other. Places that one of
+/// them does not show, or `known` is not believed at, do not count.
+/// Shapes: all of one width and height. Throws ArgumentError, Cancelled. Threads: bands; the same bits for any runner.
+/// Memory: a few rows. Source: our own; the test is chi-square per degree of freedom.
+void doubt(const AlignedFrame &frame, const AlignedFrame &known, ImageView<uint8_t> trust, ExecContext &ctx);
+
+} // namespace yolk

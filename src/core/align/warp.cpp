@@ -1,0 +1,165 @@
+#include "align/warp.h"
+
+#include "base/vectorise.h"
+#include "io/linear_codes.h"
+
+#include <algorithm>
+#include <array>
+#include <bit>
+#include <cmath>
+#include <cstring>
+#include <numbers>
+#include <vector>
+
+namespace yolk {
+namespace {
+
+constexpr int kTaps = 6, kPhases = 1024;
+constexpr double kClips = 0.982; // of clipping: two 8-bit codes below the end
+
+/// Lanczos-3 for kPhases + 1 positions between two samples; sum 1; two zeros behind, so that eight are worked on at once.
+const std::vector<float> &kernel()
+{
+    static const auto table = [] {
+        const auto sinc = [](double x) {
+            return std::abs(x) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
+        };
+        std::vector<float> out(8 * (kPhases + 1), 0.0f);
+        for (int p = 0; p <= kPhases; ++p) {
+            double w[kTaps], sum = 0.0;
+            for (int i = 0; i < kTaps; ++i) {
+                const double x = i - 2 - double(p) / kPhases;
+                w[i] = std::abs(x) < 3.0 ? sinc(x) * sinc(x / 3.0) : 0.0;
+                sum += w[i];
+            }
+            for (int i = 0; i < kTaps; ++i)
+                out[size_t(8 * p + i)] = float(w[i] / sum);
+        }
+        return out;
+    }();
+    return table;
+}
+
+/// Eight codes as floats: zeros between, the processors' way from 16 to 32 bits.
+YOLK_INLINE Float8 floatsOf(Short8 codes)
+{
+    const auto wide = __builtin_shufflevector(codes, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
+    return __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
+}
+
+struct Plane {
+    const uint16_t *data;
+    ptrdiff_t stride;
+};
+
+/// One row of the result; (u, v) are indices into the source, pixel centres at whole numbers.
+YOLK_MULTIVERSION
+void warpRow(const Plane *planes, int sourceWidth, int sourceHeight, const float *u, const float *v, int width,
+             const float *weights, uint16_t clipped, uint8_t atRim, uint16_t *const *out, uint8_t *trust)
+{
+    for (int x = 0; x < width; ++x) {
+        trust[x] = kNotCovered;
+        if (!(u[x] > -0.5f && v[x] > -0.5f && u[x] < float(sourceWidth) - 0.5f && v[x] < float(sourceHeight) - 0.5f)) {
+            out[0][x] = out[1][x] = out[2][x] = 0;
+            continue;
+        }
+        const int i = int(u[x] + 1.0f) - 1, j = int(v[x] + 1.0f) - 1; // floors
+        const float fu = u[x] - float(i), fv = v[x] - float(j);
+        Float8 wx, wy;
+        std::memcpy(&wx, weights + 8 * int(fu * kPhases + 0.5f), sizeof wx);
+        std::memcpy(&wy, weights + 8 * int(fv * kPhases + 0.5f), sizeof wy);
+        const bool inside = i >= 2 && j >= 2 && i + 5 < sourceWidth && j + 3 < sourceHeight;
+        Short8 most{};
+        for (int c = 0; c < 3; ++c) {
+            Short8 rows[kTaps];
+            for (int k = 0; k < kTaps; ++k) {
+                const int line = j + k - 2;
+                const uint16_t *row = planes[c].data + ptrdiff_t(inside                 ? line
+                                                                 : line < 0             ? 0
+                                                                 : line >= sourceHeight ? sourceHeight - 1
+                                                                                        : line) *
+                                                           planes[c].stride;
+                if (inside) {
+                    std::memcpy(&rows[k], row + i - 2, sizeof rows[k]);
+                } else {
+                    for (int t = 0; t < 8; ++t) {
+                        const int column = i + t - 2;
+                        rows[k][t] = row[column < 0 ? 0 : column >= sourceWidth ? sourceWidth - 1 : column];
+                    }
+                }
+            }
+            Float8 sum{};
+            for (int k = 0; k < kTaps; ++k) {
+                sum += floatsOf(rows[k]) * wy[k];
+                most = rows[k] > most ? rows[k] : most;
+            }
+            sum *= wx;
+            const float value = ((sum[0] + sum[1]) + (sum[2] + sum[3])) + (sum[4] + sum[5]);
+            const int a = rows[2][2], b = rows[2][3], d = rows[3][2], e = rows[3][3];
+            const int low = std::min(std::min(a, b), std::min(d, e)), high = std::max(std::max(a, b), std::max(d, e));
+            const float room = 0.5f * float(high - low);
+            const float held = std::min(std::max(value, float(low) - room), float(high) + room);
+            out[c][x] = uint16_t(std::min(std::max(held + 0.5f, 0.0f), 65535.0f));
+        }
+        most[6] = most[7] = 0;
+        uint16_t highest = 0;
+        for (int t = 0; t < kTaps; ++t)
+            highest = std::max(highest, uint16_t(most[t]));
+        trust[x] = highest >= clipped ? atRim : kBelieved;
+    }
+}
+
+/// Adds the displacements of one row of the result.
+void displace(const Displacements &local, int y, int width, float *u, float *v)
+{
+    const Image<float> &f = local.field;
+    const double row = std::clamp((y + 0.5) / local.step - 0.5, 0.0, f.height() - 1.0);
+    const int j = std::min(int(row), std::max(0, f.height() - 2)), below = std::min(j + 1, f.height() - 1);
+    const float t = float(row - j);
+    for (int x = 0; x < width; ++x) {
+        const double column = std::clamp((x + 0.5) / local.step - 0.5, 0.0, f.width() - 1.0);
+        const int i = std::min(int(column), std::max(0, f.width() - 2)), right = std::min(i + 1, f.width() - 1);
+        const float s = float(column - i);
+        for (int plane = 0; plane < 2; ++plane) {
+            const float *a = f.row(plane, j), *b = f.row(plane, below);
+            const float top = a[i] + s * (a[right] - a[i]), bottom = b[i] + s * (b[right] - b[i]);
+            (plane == 0 ? u : v)[x] += top + t * (bottom - top);
+        }
+    }
+}
+
+} // namespace
+
+Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, const Displacements &local, int width,
+                 int height, ClippedRim rim, ExecContext &ctx)
+{
+    if (codes.shape().empty() || codes.planes() != 3 || width < 1 || height < 1)
+        throw ArgumentError("warp: takes three planes and gives at least one pixel");
+    const float *weights = kernel().data();
+    const uint16_t clipped = codeOfLinear(kClips);
+    Warped out{Image<uint16_t>(width, height, 3), Image<uint8_t>(width, height, 1)};
+    Plane planes[3];
+    for (int c = 0; c < 3; ++c)
+        planes[c] = {codes.row(c, 0), codes.rowStride()};
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        std::vector<float> u(static_cast<size_t>(width)), v(u.size());
+        for (int y = y0; y < y1; ++y) {
+            const Matrix3 &m = toFrame.m;
+            const double py = y + 0.5;
+            const double ax = m(0, 1) * py + m(0, 2), ay = m(1, 1) * py + m(1, 2), aw = m(2, 1) * py + m(2, 2);
+            for (int x = 0; x < width; ++x) {
+                const double px = x + 0.5, w = 1.0 / (m(2, 0) * px + aw);
+                u[size_t(x)] = float((m(0, 0) * px + ax) * w - 0.5);
+                v[size_t(x)] = float((m(1, 0) * px + ay) * w - 0.5);
+            }
+            if (!local.empty())
+                displace(local, y, width, u.data(), v.data());
+            uint16_t *const rows[3] = {out.codes.row(0, y), out.codes.row(1, y), out.codes.row(2, y)};
+            warpRow(planes, codes.width(), codes.height(), u.data(), v.data(), width, weights, clipped,
+                    rim == ClippedRim::Drop ? kNotBelieved : kBelieved, rows, out.trust.row(0, y));
+        }
+    });
+    return out;
+}
+
+} // namespace yolk

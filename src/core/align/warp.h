@@ -1,0 +1,36 @@
+// Bringing a frame onto the reference: one resampling of its codes.
+#pragma once
+
+#include "align/transform.h"
+#include "base/exec_context.h"
+#include "image/image.h"
+
+namespace yolk {
+
+/// Where things lie beside where a transform puts them: two planes (right, down) in pixels of the picture that is
+/// warped, one value for each step x step block of the reference, linear between the blocks' middles. Empty: nowhere.
+struct Displacements {
+    Image<float> field;
+    double step = 1.0;
+    bool empty() const { return field.shape().empty(); }
+};
+
+/// What a warped pixel is good for; between the last two grows how far it may be believed.
+inline constexpr uint8_t kNotCovered = 0, kNotBelieved = 1, kBelieved = 255;
+
+struct Warped {
+    Image<uint16_t> codes; ///< as the input; 0 where nothing covers the pixel
+    Image<uint8_t> trust;  ///< kNotCovered; kNotBelieved beside clipped pixels where `clipped` says so; kBelieved
+};
+
+enum class ClippedRim { Believe, Drop };
+
+/// Lanczos-3 at toFrame(pixel) + displacement, held within half as much again of the range of the four nearest samples:
+/// beside light a thousand times as bright, the kernel's waves would be edges of their own. A pixel whose kernel meets a
+/// clipped sample is no measurement: ClippedRim::Drop marks it, for frames that darker ones stand in for.
+/// Shapes: three planes in, width x height x 3 out. Throws ArgumentError, Cancelled. Threads: bands, the same bits for
+/// any runner. Memory: 7 bytes per pixel of the result. Source: [Duchon1979] for the kernel; the limit is our own.
+Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, const Displacements &local, int width,
+                 int height, ClippedRim rim, ExecContext &ctx);
+
+} // namespace yolk

@@ -1,0 +1,214 @@
+#include "render/align_stage.h"
+
+#include "align/common_area.h"
+#include "align/local_motion.h"
+#include "align/trust.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+namespace yolk {
+namespace {
+
+enum class Stage : int { Align = 200 };
+
+constexpr double kFullPixels = 8e6;    // of the level that full-size motions are refined at
+constexpr double kLocalPixels = 2.2e6; // of the level that near and far are told apart at
+
+std::vector<DecodedPtr> preparedFrames(const Sources &sources, const std::vector<const BracketFrame *> &used,
+                                       const Measured &measured, const PrepareSettings &settings, int reduction,
+                                       ExecContext &ctx)
+{
+    std::vector<DecodedPtr> out(used.size());
+    forEachPart(ctx, int(used.size()), [&](int i, ExecContext &own) {
+        const BracketFrame &f = *used[size_t(i)];
+        out[size_t(i)] = prepared(sources, *f.frame, preparationOf(f, measured, settings), reduction, own);
+    });
+    return out;
+}
+
+std::vector<FrameAlignment> scaled(std::vector<FrameAlignment> alignment, double factor)
+{
+    for (FrameAlignment &a : alignment) {
+        a.toReference.transform = a.toReference.transform.scaled(factor);
+        a.toReference.residual *= factor;
+    }
+    return alignment;
+}
+
+/// Frames as they lie to the reference, from where all lie to some other.
+std::vector<FrameAlignment> alignmentIn(const Bracket &bracket, const Measured &measured, const AlignSettings &settings)
+{
+    const auto used = bracket.used();
+    std::vector<FrameAlignment> out(used.size());
+    const BracketFrame &reference = bracket.frames[bracket.reference];
+    if (settings.mode == AlignMode::Off || measured.alignment.empty())
+        return out;
+    const FrameAlignment &origin = measured.alignment[size_t(reference.given - 1)];
+    for (size_t i = 0; i < used.size(); ++i) {
+        const FrameAlignment &a = measured.alignment[size_t(used[i]->given - 1)];
+        if (used[i] == &reference) {
+            out[i].found = true;
+            out[i].toReference.agreement = out[i].toReference.overlap = 1.0;
+        } else if (a.found && origin.found) {
+            out[i] = a;
+            out[i].toReference.transform = a.toReference.transform.after(origin.toReference.transform.inverted());
+        }
+    }
+    return out;
+}
+
+class SetAligner {
+public:
+    SetAligner(const std::vector<const BracketFrame *> &used, size_t reference, std::vector<DecodedPtr> pixels,
+               const AlignSettings &settings, int reduction)
+        : used_(used), reference_(reference), settings_(settings), reduction_(reduction)
+    {
+        out_.pixels = std::move(pixels);
+        out_.trust.resize(used.size());
+        out_.believed.assign(used.size(), 1.0);
+    }
+
+    AlignedSet run(const std::vector<FrameAlignment> &known, ExecContext &ctx)
+    {
+        out_.alignment = known;
+        const bool refines = reduction_ == 1 || settings_.model != ModelChoice::Automatic;
+        if (std::ranges::count_if(known, &FrameAlignment::found) < 2)
+            return std::move(out_);
+        ExecContext looking = ctx.part(0.0, 0.2), refining = ctx.part(0.2, 0.5), moving = ctx.part(0.5, 1.0);
+        std::vector<FrameAlignment> here = scaled(known, 1.0 / reduction_);
+        std::vector<Guide> guides;
+        for (size_t i = 0; i < used_.size(); ++i) {
+            ExecContext own = looking.part(double(i) / double(used_.size()), double(i + 1) / double(used_.size()));
+            guides.push_back(
+                guideOf({out_.pixels[i]->view(), used_[i]->exposure, used_[i]->measured.noise}, kFullPixels, own));
+        }
+        if (refines)
+            here = refineAlignment(guides, reference_, here, {settings_.model, kFullPixels}, refining);
+        refining.report(1.0);
+        out_.alignment = scaled(here, reduction_);
+        moveAll(guides, here, moving);
+        return std::move(out_);
+    }
+
+private:
+    /// From the reference outwards, darker frames first: they show what clips in it.
+    void moveAll(const std::vector<Guide> &guides, const std::vector<FrameAlignment> &here, ExecContext &ctx)
+    {
+        const int level = guides[reference_].levelOf(kLocalPixels);
+        std::optional<LocalMotion> local;
+        if (settings_.local == AlignMode::On)
+            local.emplace(guides[reference_], level, ctx);
+        std::vector<size_t> order;
+        for (size_t i = reference_; i-- > 0;)
+            order.push_back(i);
+        for (size_t i = reference_ + 1; i < used_.size(); ++i)
+            order.push_back(i);
+        size_t done = 0;
+        for (size_t i : order) {
+            ExecContext own = ctx.part(double(done) / double(order.size()), double(done + 1) / double(order.size()));
+            ++done;
+            if (here[i].found && !here[i].toReference.transform.isIdentity())
+                move(i, guides[i], here[i].toReference.transform, local, own);
+            own.report(1.0);
+        }
+    }
+
+    void move(size_t i, const Guide &guide, const Transform &transform, std::optional<LocalMotion> &local,
+              ExecContext &ctx)
+    {
+        ExecContext own = ctx.child({});
+        const Displacements displacements = local ? local->find(guide, transform, own) : Displacements{};
+        const Shape shape = out_.pixels[reference_]->shape();
+        // The least exposed frame has none darker to stand in for it.
+        const ClippedRim rim = i == 0 ? ClippedRim::Believe : ClippedRim::Drop;
+        Warped warped =
+            warpFrame(out_.pixels[i]->view(), transform, displacements, shape.width, shape.height, rim, own);
+        out_.pixels[i] = std::make_shared<const Image<uint16_t>>(std::move(warped.codes));
+        if (settings_.local == AlignMode::On) {
+            const auto side = [&](size_t k) {
+                return AlignedFrame{out_.pixels[k]->view(),
+                                    out_.trust[k] ? out_.trust[k]->view() : ImageView<const uint8_t>{},
+                                    used_[k]->exposure, used_[k]->measured.noise};
+            };
+            AlignedFrame frame = side(i);
+            frame.trust = warped.trust.view();
+            const size_t neighbour = i < reference_ ? i + 1 : i - 1;
+            doubt(frame, side(reference_), warped.trust.view(), own);
+            if (neighbour != reference_ && shape == out_.pixels[neighbour]->shape())
+                doubt(frame, side(neighbour), warped.trust.view(), own);
+        }
+        long long covered = 0, believed = 0;
+        for (int y = 0; y < shape.height; ++y)
+            for (int x = 0; x < shape.width; ++x) {
+                const uint8_t t = warped.trust.row(0, y)[x];
+                covered += t != kNotCovered;
+                believed += t > kBelieved / 2;
+            }
+        out_.believed[i] = covered > 0 ? double(believed) / double(covered) : 0.0;
+        out_.trust[i] = std::make_shared<const Image<uint8_t>>(std::move(warped.trust));
+    }
+
+    const std::vector<const BracketFrame *> &used_;
+    size_t reference_;
+    AlignSettings settings_;
+    int reduction_;
+    AlignedSet out_;
+};
+
+} // namespace
+
+size_t AlignedSet::bytes() const
+{
+    size_t out = 0;
+    for (const DecodedPtr &p : pixels)
+        out += p->bytes();
+    for (const auto &t : trust)
+        out += t ? t->bytes() : 0;
+    return out;
+}
+
+std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Bracket &bracket, const Measured &measured,
+                                             const Recipe &recipe, int reduction, ExecContext &ctx)
+{
+    const auto used = bracket.used();
+    const auto known = alignmentIn(bracket, measured, recipe.align);
+    const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
+    const auto make = [&] {
+        ExecContext decoding = ctx.part(0.0, 0.7), aligning = ctx.part(0.7, 1.0);
+        auto pixels = preparedFrames(sources, used, measured, recipe.prepare, reduction, decoding);
+        return SetAligner(used, reference, std::move(pixels), recipe.align, reduction).run(known, aligning);
+    };
+    if (recipe.align.mode == AlignMode::Off || (reduction == 1 && !sources.keepFrames))
+        return std::make_shared<const AlignedSet>(make());
+    Hasher hasher;
+    hasher.value(Stage::Align).value(reduction).value(reference).value(recipe.align.model).value(recipe.align.local);
+    for (size_t i = 0; i < used.size(); ++i) {
+        hasher.text(used[i]->frame->id).value(used[i]->exposure);
+        hasher.value(used[i]->measured.noise.gain).value(used[i]->measured.noise.readVariance);
+        preparationOf(*used[i], measured, recipe.prepare).hash(hasher);
+    }
+    return sources.cache->get<AlignedSet>(hasher.finish(), make, [](const AlignedSet &set) { return set.bytes(); });
+}
+
+std::vector<FrameAlignment> alignmentOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
+{
+    return alignmentIn(bracketOf(sources, measured, recipe), measured, recipe.align);
+}
+
+Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    if (recipe.geometry.crop == CropMode::Whole)
+        return {0, 0, reference.width, reference.height};
+    const auto used = bracket.used();
+    const auto alignment = alignmentIn(bracket, measured, recipe.align);
+    std::vector<Placed> placed;
+    for (size_t i = 0; i < used.size(); ++i)
+        placed.push_back({alignment[i].toReference.transform, used[i]->frame->width, used[i]->frame->height});
+    return commonArea(reference.width, reference.height, placed);
+}
+
+} // namespace yolk
