@@ -80,14 +80,15 @@ void refuse(const std::string &option)
 void addBracketOptions(CLI::App &command, BracketOptions &options)
 {
     command.add_option("FRAME", options.files, "the frames, in any order; N counts them as given, from 1")->required();
-    command.add_option("--reference", options.reference, "frame N whose clipping is 1.0, or auto")->type_name("N|auto");
+    command.add_option("--reference", options.reference, "frame N whose geometry and clipping count, or auto")
+        ->type_name("N|auto");
     command.add_option("--exclude", options.excluded, "frames to leave out")->delimiter(',')->type_name("N,...");
     command.add_option("--influence", options.influence, "weight of a frame, 0 to 2")
         ->delimiter(',')
         ->type_name("N=X,...");
     command.add_option("--recipe", options.recipeFile, "a settings file")->type_name("FILE");
-    command.add_flag("--no-align", options.noAlign,
-                     "take the frames as they lie (they are: alignment is not built yet)");
+    command.add_flag("--no-align", options.noAlign, "take the frames as they were shot");
+    command.add_flag("--crop", options.crop, "only what all frames in use show");
     command.add_option("--movement", options.movement, "0 is off; more is not built yet")->type_name("0..100");
     command.add_option("--keeper", options.keeper, "not built yet")->type_name("N|auto");
 }
@@ -127,6 +128,10 @@ OpenSet openSet(const BracketOptions &options, ExecContext &ctx)
     }
     set.sources = loadSources(options.files, loading);
     applyChoice(options, set.sources, set.recipe.frames);
+    if (options.noAlign)
+        set.recipe.align.mode = AlignMode::Off;
+    if (options.crop)
+        set.recipe.geometry.crop = CropMode::Common;
     set.measured = analyse(set.sources, set.recipe, measuring);
     set.bracket = bracketOf(set.sources, set.measured, set.recipe);
     for (const BracketFrame &f : set.bracket.frames) {

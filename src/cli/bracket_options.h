@@ -15,7 +15,7 @@ struct BracketOptions {
     std::vector<int> excluded;
     std::vector<std::string> influence;
     std::string recipeFile;
-    bool noAlign = false;
+    bool noAlign = false, crop = false;
     std::string movement, keeper;
 };
 

@@ -17,7 +17,6 @@ namespace {
 struct Options : BracketOptions {
     std::string output, space, report;
     std::vector<std::string> set;
-    bool crop = false;
 };
 
 /// The most memory that this process held at any time, in bytes.
@@ -40,13 +39,18 @@ void writeReport(const std::string &path, const OpenSet &set, const RadianceRepo
     out["seconds"] = seconds;
     out["merge_seconds"] = merged.seconds;
     out["peak_memory_bytes"] = peakMemory();
+    const Frame &reference = *set.bracket.frames[set.bracket.reference].frame;
     for (auto &frame : out["frames"])
         for (size_t i = 0; i < merged.agreement.size(); ++i)
             if (frame["id"] == merged.frameIds[i]) {
                 frame["share"] = merged.agreement[i].share;
                 frame["difference_from_merge_ev"] = merged.agreement[i].differenceEv;
                 frame["difference_from_merge_sigma"] = merged.agreement[i].sigmas;
+                frame["alignment"] = jsonOf(merged.alignment[i], reference);
+                frame["alignment"]["believed_share"] = merged.believed[i];
             }
+    const Rect area = croppedArea(set.sources, set.measured, set.recipe);
+    out["area"] = {{"x", area.x0}, {"y", area.y0}, {"width", area.width()}, {"height", area.height()}};
     writeAtomically(path, [&](const std::string &temporary) {
         std::ofstream file(temporary);
         file << out.dump(2) << "\n";
@@ -67,10 +71,7 @@ Work addMerge(CLI::App &app)
         ->type_name("NAME");
     command->add_option("--set", options->set, "one setting, as in radiance.pixels=half")->type_name("path=value");
     command->add_option("--report", options->report, "what was done, as JSON")->type_name("FILE");
-    command->add_flag("--crop", options->crop, "not built yet");
     return [options](ExecContext &ctx) {
-        if (options->crop)
-            refuse("--crop");
         static_cast<void>(radianceFormatOf(options->output)); // before any work
         const auto apply = [&](Recipe &recipe) {
             applySettings(options->set, recipe);

@@ -95,6 +95,24 @@ json jsonOf(const WhitePoint &white)
 
 } // namespace
 
+json jsonOf(const FrameAlignment &alignment, const Frame &reference)
+{
+    constexpr std::array words{"none", "shift", "rigid", "similarity", "homography"};
+    const Registration &r = alignment.toReference;
+    const Motion motion = motionOf(r.transform, reference.width, reference.height);
+    return {{"found", alignment.found},
+            {"model", words[size_t(r.model)]},
+            {"right", motion.right},
+            {"down", motion.down},
+            {"clockwise_degrees", motion.clockwise},
+            {"scale", motion.scale},
+            {"corners", motion.corners},
+            {"residual", r.residual},
+            {"overlap", r.overlap},
+            {"agreement", r.agreement},
+            {"matrix", r.transform.m.m}};
+}
+
 json reportJson(const Bracket &bracket, const Measured &measured)
 {
     const Coverage coverage = coverageOf(bracket, measured.light);

@@ -28,7 +28,7 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     connect(document, &Document::setChanged, this, &Canvas::newSet);
     connect(document, &Document::viewReady, this, &Canvas::take);
     connect(document, &Document::bracketChanged, this, [this] {
-        if (document_->pictureSize() != pictureSize_) // another reference frame may have another size
+        if (document_->pictureArea() != area_) // another reference frame, another crop
             newSet();
     });
 }
@@ -53,7 +53,7 @@ void Canvas::setPicking(bool picking)
 
 void Canvas::newSet()
 {
-    pictureSize_ = document_->pictureSize();
+    area_ = document_->pictureArea();
     picture_ = overview_ = {};
     fit();
 }
@@ -61,7 +61,7 @@ void Canvas::newSet()
 void Canvas::take(const ViewPicture &picture)
 {
     picture_ = picture;
-    if (picture.region.contains(QRectF(QPointF(1, 1), QSizeF(pictureSize_) - QSizeF(2, 2))))
+    if (picture.region.contains(QRectF(area_).adjusted(1, 1, -1, -1)))
         overview_ = picture;
     update();
 }
@@ -85,11 +85,10 @@ QPointF Canvas::widgetAt(const QPointF &p) const
 void Canvas::fit()
 {
     fitted_ = true;
-    if (!pictureSize_.isEmpty()) {
+    if (!area_.isEmpty()) {
         const QSizeF room = (QSizeF(size()) - QSizeF(2 * kMargin, 2 * kMargin)) * devicePixelRatioF();
-        zoom_ = std::clamp(std::min(room.width() / pictureSize_.width(), room.height() / pictureSize_.height()), 1e-3,
-                           kMostZoom);
-        centre_ = QPointF(pictureSize_.width() / 2.0, pictureSize_.height() / 2.0);
+        zoom_ = std::clamp(std::min(room.width() / area_.width(), room.height() / area_.height()), 1e-3, kMostZoom);
+        centre_ = QRectF(area_).center();
     }
     viewChanged();
 }
@@ -111,7 +110,7 @@ void Canvas::zoomOut()
 
 void Canvas::zoomAt(double zoom, const QPointF &widgetPosition)
 {
-    if (pictureSize_.isEmpty())
+    if (area_.isEmpty())
         return;
     const QPointF fixed = pictureAt(widgetPosition);
     const QPointF middle(deviceSize().width() / 2, deviceSize().height() / 2);
@@ -125,7 +124,7 @@ void Canvas::zoomAt(double zoom, const QPointF &widgetPosition)
 
 void Canvas::panBy(const QPointF &devicePixels)
 {
-    if (pictureSize_.isEmpty())
+    if (area_.isEmpty())
         return;
     fitted_ = false;
     centre_ -= devicePixels / zoom_;
@@ -135,8 +134,9 @@ void Canvas::panBy(const QPointF &devicePixels)
 void Canvas::viewChanged()
 {
     // Some of the picture stays in view, whatever is dragged.
-    centre_.setX(std::clamp(centre_.x(), 0.0, double(std::max(1, pictureSize_.width()))));
-    centre_.setY(std::clamp(centre_.y(), 0.0, double(std::max(1, pictureSize_.height()))));
+    const QRectF area(area_);
+    centre_.setX(std::clamp(centre_.x(), area.left(), area.right()));
+    centre_.setY(std::clamp(centre_.y(), area.top(), area.bottom()));
     request();
     update();
     Q_EMIT zoomChanged();
@@ -144,13 +144,15 @@ void Canvas::viewChanged()
 
 void Canvas::request()
 {
-    if (pictureSize_.isEmpty())
+    if (area_.isEmpty())
         return;
     const QPointF o = origin();
     // Visible device pixels of the picture, and with them the part of the picture.
-    const double x0 = std::max(0.0, o.x()), y0 = std::max(0.0, o.y());
-    const double x1 = std::min(deviceSize().width(), std::round(o.x() + pictureSize_.width() * zoom_));
-    const double y1 = std::min(deviceSize().height(), std::round(o.y() + pictureSize_.height() * zoom_));
+    const QRectF area(area_);
+    const double x0 = std::max(0.0, std::round(o.x() + area.left() * zoom_));
+    const double y0 = std::max(0.0, std::round(o.y() + area.top() * zoom_));
+    const double x1 = std::min(deviceSize().width(), std::round(o.x() + area.right() * zoom_));
+    const double y1 = std::min(deviceSize().height(), std::round(o.y() + area.bottom() * zoom_));
     if (x1 <= x0 || y1 <= y0)
         return;
     QRectF region(QPointF((x0 - o.x()) / zoom_, (y0 - o.y()) / zoom_),
@@ -158,7 +160,8 @@ void Canvas::request()
     QSize size(int(x1 - x0), int(y1 - y0));
     if (zoom_ > 1.0) { // the picture's own pixels, enlarged when painting
         region = QRectF(QPointF(std::floor(region.left()), std::floor(region.top())),
-                        QPointF(std::ceil(region.right() - 1e-6), std::ceil(region.bottom() - 1e-6)));
+                        QPointF(std::ceil(region.right() - 1e-6), std::ceil(region.bottom() - 1e-6)))
+                     .intersected(area);
         size = region.size().toSize();
     }
     document_->requestView({region, size});
@@ -183,7 +186,7 @@ void Canvas::paintEvent(QPaintEvent *)
             painter.drawImage(target, picture.image);
         }
     };
-    const QRectF whole(origin(), QSizeF(pictureSize_) * zoom_);
+    const QRectF whole(QRectF(area_).topLeft() * zoom_ + origin(), QSizeF(area_.size()) * zoom_);
     painter.setClipRect(whole);
     if (!(picture_.region.contains(overview_.region)))
         draw(overview_);
@@ -205,7 +208,7 @@ void Canvas::mousePressEvent(QMouseEvent *event)
     if (picking_ && event->button() == Qt::LeftButton) {
         const QPointF at = pictureAt(event->position());
         setPicking(false);
-        if (QRectF(QPointF(), QSizeF(pictureSize_)).contains(at))
+        if (QRectF(area_).contains(at))
             Q_EMIT picked(at);
         return;
     }
@@ -220,7 +223,7 @@ void Canvas::mouseMoveEvent(QMouseEvent *event)
         grab_ = event->position();
     }
     const QPointF at = pictureAt(event->position());
-    const bool onPicture = QRectF(QPointF(), QSizeF(pictureSize_)).contains(at);
+    const bool onPicture = QRectF(area_).contains(at);
     Q_EMIT pointed(onPicture ? std::optional(at) : std::nullopt);
 }
 

@@ -59,7 +59,7 @@ private:
 
     Document *document_;
     QColor surround_;
-    QSize pictureSize_;
+    QRect area_; ///< of the reference frame that is shown
     ViewPicture picture_;  ///< the newest, of what was visible when it was asked for
     ViewPicture overview_; ///< the newest of the whole picture, for where the other does not reach
     double zoom_ = 1.0;

@@ -32,7 +32,10 @@ constexpr std::array kWords{
     Words{QT_TRANSLATE_NOOP("Inspection", "Noise"),
           QT_TRANSLATE_NOOP("Inspection", "How far the light of each pixel stands over its noise, in stops")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Clipped"),
-          QT_TRANSLATE_NOOP("Inspection", "What is clipped in every frame")}};
+          QT_TRANSLATE_NOOP("Inspection", "What is clipped in every frame")},
+    Words{
+        QT_TRANSLATE_NOOP("Inspection", "Edges"),
+        QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")}};
 
 } // namespace
 
@@ -160,8 +163,19 @@ void InspectionCaption::refresh()
     case InspectMode::Clipped:
         words += merged ? tr("  ·  %1 of the picture").arg(percentText(merged->clippedShare)) : QString();
         break;
+    case InspectMode::Edges: {
+        const Bracket &bracket = document_->bracket();
+        const int reference = bracket.frames[bracket.reference].number;
+        patches << LegendStrip::Patch{screenColour(kReferenceEdges), tr("frame %1, reference").arg(reference)}
+                << LegendStrip::Patch{screenColour(kFrameEdges),
+                                      tr("frame %1").arg(bracket.used()[edgesFrame(bracket, *look)]->number)}
+                << LegendStrip::Patch{Qt::white, tr("both")};
+        break;
     }
-    if (look->mode >= InspectMode::Sources)
+    }
+    const bool hatched =
+        look->mode == InspectMode::Sources || look->mode == InspectMode::Noise || look->mode == InspectMode::Clipped;
+    if (hatched)
         patches << clipped;
     words_->setText(words);
     legend_->setPatches(patches);

@@ -252,10 +252,13 @@ void Document::redo()
 void Document::recipeIsNew()
 {
     curve_.emplace(recipe().tone, measured_->tone);
-    const bool framesChanged = recipe().frames != mergedRecipe_.frames;
+    const bool alignChanged = recipe().align != mergedRecipe_.align;
+    const bool framesChanged = recipe().frames != mergedRecipe_.frames || alignChanged;
+    const bool cropChanged = recipe().geometry != mergedRecipe_.geometry;
     const bool mergeChanged = framesChanged || recipe().prepare != mergedRecipe_.prepare;
     const bool whiteChanged = recipe().white != mergedRecipe_.white;
-    if (framesChanged) {
+    if (framesChanged || cropChanged) {
+        mergedRecipe_.geometry = recipe().geometry;
         arrange();
         Q_EMIT bracketChanged();
     }
@@ -393,7 +396,7 @@ void Document::renderFrame(const std::string &id)
 
 std::optional<Probe> Document::probe(const QPointF &position) const
 {
-    if (!merged_ || !QRectF(QPointF(), QSizeF(pictureSize())).contains(position))
+    if (!merged_ || !QRectF(area_).contains(position))
         return std::nullopt;
     const Merged &pixels = merged_->pixels;
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);

@@ -73,7 +73,8 @@ public:
     const Measured &measured() const { return *measured_; }
     const Coverage &coverage() const { return coverage_; }
     const Sources &sources() const { return sources_; }
-    QSize pictureSize() const; ///< of the reference frame, upright; empty when nothing is open
+    QSize pictureSize() const;                      ///< of the reference frame, upright; empty when nothing is open
+    QRect pictureArea() const { return area_; }     ///< what the crop leaves of it
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
@@ -166,6 +167,7 @@ private:
     Sources sources_;
     std::optional<Measured> measured_;
     std::optional<Bracket> bracket_;
+    QRect area_;
     Coverage coverage_;
     std::string lookedAt_; // id of the frame; empty: the merge
     std::optional<Inspection> inspection_;

@@ -10,6 +10,8 @@ void Document::arrange()
 {
     bracket_ = bracketOf(sources_, *measured_, recipe());
     coverage_ = coverageOf(*bracket_, measured_->light);
+    const Rect area = croppedArea(sources_, *measured_, recipe());
+    area_ = QRect(area.x0, area.y0, area.width(), area.height());
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
     if (!lookedAt_.empty() && gone) {
         lookedAt_.clear();
@@ -21,10 +23,14 @@ void Document::setFrameUsed(size_t index, bool used)
 {
     const BracketFrame &frame = bracket_->frames[index];
     Recipe next = recipe();
-    if (used)
+    if (used) {
         next.frames.excluded.erase(frame.frame->id);
-    else if (bracket_->used().size() > 1)
+        if (frame.astray) // it was left out because it cannot be aligned
+            next.frames.unaligned.insert(frame.frame->id);
+    } else if (bracket_->used().size() > 1) {
         next.frames.excluded.insert(frame.frame->id);
+        next.frames.unaligned.erase(frame.frame->id);
+    }
     setRecipe(next, used ? tr("use frame %1").arg(frame.number) : tr("leave out frame %1").arg(frame.number));
 }
 

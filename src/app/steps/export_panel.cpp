@@ -69,7 +69,7 @@ ExportPanel::ExportPanel(Document *document, QWidget *parent) : Panel(parent), d
 
 void ExportPanel::refresh()
 {
-    const QSize size = document_->pictureSize();
+    const QSize size = document_->pictureArea().size();
     facts_->setText(tr("%1 × %2 pixels, with the reference frame's metadata.").arg(size.width()).arg(size.height()));
     const ExportSettings &output = document_->recipe().output;
     quality_->setStart(92.0);

@@ -4,6 +4,8 @@
 #include "document/document.h"
 #include "widgets/fold_group.h"
 
+class QComboBox;
+
 namespace yolk::app {
 
 class ChoiceRow;
@@ -17,12 +19,14 @@ public:
     ValueSlider *exposure() const { return exposure_; }
     ValueSlider *from() const { return from_; }
     ValueSlider *to() const { return to_; }
+    QComboBox *frame() const { return frame_; }
 
 private:
     void refresh();
     Document *document_;
     ChoiceRow *choice_;
     ValueSlider *exposure_, *from_, *to_;
+    QComboBox *frame_;
 };
 
 } // namespace yolk::app

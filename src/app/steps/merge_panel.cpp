@@ -1,5 +1,6 @@
 #include "steps/merge_panel.h"
 
+#include "steps/align_group.h"
 #include "steps/inspect_group.h"
 
 #include "widgets/fold_group.h"
@@ -23,6 +24,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
     reference_->setMinimumContentsLength(10);
     reference_->setToolTip(tr("The frame that the others follow; its metadata goes into the finished files."));
     reference->add(reference_);
+    align_ = new AlignGroup(document, this);
     look_ = new InspectGroup(document, this);
     influence_ = new FoldGroup(tr("Influence"), this);
     auto *result = new FoldGroup(tr("Radiance"), this);
@@ -40,6 +42,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
                            "merge where it is clean, in stops, and in units of its noise: 1 is noise alone."));
     report->add(report_);
     add(look_);
+    add(align_);
     add(reference);
     add(influence_);
     add(result);
@@ -100,7 +103,7 @@ void MergePanel::refresh()
 void MergePanel::refreshFacts()
 {
     const MergedSet *merged = document_->merged();
-    const QSize size = document_->pictureSize();
+    const QSize size = document_->pictureArea().size();
     QStringList lines;
     lines << tr("%1, %2 × %3 pixels")
                  .arg(countedFrames(qsizetype(document_->bracket().used().size())))

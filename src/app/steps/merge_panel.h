@@ -10,6 +10,7 @@ class QPushButton;
 
 namespace yolk::app {
 
+class AlignGroup;
 class FoldGroup;
 class InspectGroup;
 
@@ -18,6 +19,7 @@ class MergePanel : public Panel {
 public:
     explicit MergePanel(Document *document, QWidget *parent = nullptr);
 
+    AlignGroup *align() const { return align_; }
     InspectGroup *look() const { return look_; }
     QString report() const; ///< what it says of the merge
 
@@ -30,6 +32,7 @@ private:
     QString reportText(const MergedSet &merged) const;
     Document *document_;
     QComboBox *reference_;
+    AlignGroup *align_;
     FoldGroup *influence_;
     InspectGroup *look_;
     QList<ValueSlider *> sliders_;

@@ -21,12 +21,12 @@ template <class S> SliderSpec sliderSpec(const RealField<S> &field)
             field.maximum,     field.neutral,     field.step,        field.decimals};
 }
 
-template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field, QWidget *parent)
+template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field, QWidget *parent, int columns = 0)
 {
     QList<ChoiceRow::Item> items;
     for (const Choice<E> &choice : field.choices)
         items << ChoiceRow::Item{words(choice.name), words(choice.help)};
-    return new ChoiceRow(words(field.name), items, parent);
+    return new ChoiceRow(words(field.name), items, parent, columns);
 }
 
 /// A column of groups that scrolls when the window is low.

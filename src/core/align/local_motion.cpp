@@ -1,5 +1,7 @@
 #include "align/local_motion.h"
 
+#include "align/continuation.h"
+
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
 
@@ -9,8 +11,9 @@
 namespace yolk {
 namespace {
 
-constexpr double kPixels = 2.2e6;
-constexpr double kMost = 24.0; // pixels of the level: farther is another thing
+constexpr double kClips = 0.95;       // of clipping
+constexpr float kThereAndBack = 0.7f; // pixels of the level
+constexpr float kTexture = 6.0f;      // of 255: slope of evened light over two pixels
 
 cv::Mat matOf(const Image<float> &image)
 {
@@ -23,41 +26,99 @@ cv::Mat matOf(const Image<uint8_t> &image)
             size_t(image.view().rowStride())};
 }
 
-/// Log light, cut at both ends, with local mean 0 and local deviation 1.
-cv::Mat evened(const cv::Mat &light, double offset, double clipping)
+cv::Mat logOf(const cv::Mat &light, double offset, double clipping)
 {
-    cv::Mat log = cv::min(light, clipping) + offset, mean, square, deviation;
-    log = cv::max(log, 0.25 * offset);
-    cv::log(log, log);
-    cv::GaussianBlur(log, log, {}, 0.8);
-    const double wide = std::max(4.0, light.cols / 60.0);
-    cv::blur(log, mean, {int(wide) * 4 + 1, int(wide) * 4 + 1});
-    log -= mean;
-    cv::multiply(log, log, square);
-    cv::blur(square, square, {int(wide) * 4 + 1, int(wide) * 4 + 1});
-    constexpr double kFaint = 0.05;
+    cv::Mat out = cv::max(cv::min(light, clipping) + offset, 0.25 * offset);
+    cv::log(out, out);
+    return out;
+}
+
+/// Log light with local mean 0 and local deviation 1, as 8 bit.
+cv::Mat evened(const cv::Mat &log)
+{
+    cv::Mat smooth, mean, square, deviation, out;
+    cv::GaussianBlur(log, smooth, {}, 0.8);
+    const int side = std::max(4, log.cols / 60) * 4 + 1;
+    cv::blur(smooth, mean, {side, side});
+    smooth -= mean;
+    cv::multiply(smooth, smooth, square);
+    cv::blur(square, square, {side, side});
+    constexpr double kFaint = 0.05; // of a factor e: what deviates less stays faint
     cv::sqrt(square + kFaint * kFaint, deviation);
-    cv::divide(log, deviation, log);
-    cv::Mat out;
-    log.convertTo(out, CV_8U, 48.0, 128.0);
+    cv::divide(smooth, deviation, smooth);
+    smooth.convertTo(out, CV_8U, 48.0, 128.0);
+    return out;
+}
+
+cv::Mat flowOf(const cv::Mat &from, const cv::Mat &to)
+{
+    const auto dis = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
+    dis->setFinestScale(1);
+    dis->setPatchSize(8);
+    dis->setPatchStride(3);
+    dis->setGradientDescentIterations(25);
+    dis->setVariationalRefinementIterations(5);
+    cv::Mat flow;
+    dis->calc(from, to, flow);
+    return flow;
+}
+
+/// 0 .. 1: where both pictures hold light and texture, and the flow leads back to where it came from.
+Image<float> beliefIn(const cv::Mat &there, const cv::Mat &back, const cv::Mat &picture, const cv::Mat &valid)
+{
+    const int width = there.cols, height = there.rows;
+    cv::Mat slopeX, slopeY, texture;
+    cv::Sobel(picture, slopeX, CV_32F, 1, 0, 3, 0.25);
+    cv::Sobel(picture, slopeY, CV_32F, 0, 1, 3, 0.25);
+    cv::magnitude(slopeX, slopeY, texture);
+    cv::blur(texture, texture, {7, 7});
+    Image<float> out(width, height, 1);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const cv::Vec2f f = there.at<cv::Vec2f>(y, x);
+            const int u = int(std::lround(float(x) + f[0])), v = int(std::lround(float(y) + f[1]));
+            if (u < 0 || v < 0 || u >= width || v >= height || !valid.at<uint8_t>(y, x))
+                continue;
+            const cv::Vec2f b = back.at<cv::Vec2f>(v, u);
+            const float off = std::hypot(f[0] + b[0], f[1] + b[1]);
+            out.row(0, y)[x] = std::clamp(2.0f - off / kThereAndBack, 0.0f, 1.0f) *
+                               std::clamp(texture.at<float>(y, x) / kTexture - 0.5f, 0.0f, 1.0f);
+        }
+    cv::Mat smooth = matOf(out);
+    cv::blur(smooth, smooth, {5, 5});
     return out;
 }
 
 } // namespace
 
-LocalMotion::LocalMotion(const Guide &reference, int level, ExecContext &)
-    : level_(level), clipping_(0.95 / reference.exposure), darkSigma_(std::sqrt(reference.variance(0.0, level)))
+LocalMotion::LocalMotion(const Guide &reference, int level)
+    : level_(level), clipping_(kClips / reference.exposure), darkSigma_(std::sqrt(reference.variance(0.0, level)))
 {
     const GuideLevel &g = reference.levels[size_t(level)];
     light_ = Image<float>(g.light.shape());
     valid_ = Image<uint8_t>(g.light.shape());
-    for (int y = 0; y < g.light.height(); ++y) {
-        std::copy_n(g.light.row(0, y), g.light.width(), light_.row(0, y));
-        std::copy_n(g.valid.row(0, y), g.light.width(), valid_.row(0, y));
-        for (int x = 0; x < g.light.width(); ++x)
-            if (!valid_.row(0, y)[x])
-                light_.row(0, y)[x] = std::max(light_.row(0, y)[x], float(clipping_));
-    }
+    for (int y = 0; y < light_.height(); ++y)
+        std::fill_n(light_.row(0, y), light_.width(), -INFINITY);
+    learn(g.light, g.valid, clipping_);
+}
+
+/// Takes over what was not known, and that what still is not lies above `clipping`.
+void LocalMotion::learn(const Image<float> &light, const Image<uint8_t> &valid, double clipping)
+{
+    constexpr float kContradicts = 0.8f; // light that is known to be at least as bright as it is not
+    clipping_ = std::max(clipping_, clipping);
+    for (int y = 0; y < light_.height(); ++y)
+        for (int x = 0; x < light_.width(); ++x) {
+            float &known = light_.row(0, y)[x];
+            if (valid_.row(0, y)[x])
+                continue;
+            if (valid.row(0, y)[x] && light.row(0, y)[x] > kContradicts * known) {
+                known = light.row(0, y)[x];
+                valid_.row(0, y)[x] = 1;
+            } else {
+                known = std::max(known, float(clipping_));
+            }
+        }
 }
 
 Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, ExecContext &ctx)
@@ -65,80 +126,64 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     const GuideLevel &g = frame.levels[size_t(level_)];
     const Transform t = toFrame.scaled(std::exp2(-level_));
     const int width = light_.width(), height = light_.height();
+    const double frameClipping = kClips / frame.exposure, clipping = std::min(clipping_, frameClipping);
+    cv::Mat light = matOf(g.light).clone();
+    light.setTo(frameClipping, matOf(g.valid) == 0);
+
     // Where the transform puts each pixel; OpenCV's centres are at 0.
-    cv::Mat mapX(height, width, CV_32F), mapY(height, width, CV_32F);
+    cv::Mat mapX(height, width, CV_32F), mapY(height, width, CV_32F), seen, valid, covered;
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             const Point p = t({x + 0.5, y + 0.5});
             mapX.at<float>(y, x) = float(p.x - 0.5);
             mapY.at<float>(y, x) = float(p.y - 0.5);
         }
-    const double frameClipping = 0.95 / frame.exposure;
-    cv::Mat light = matOf(g.light).clone(), warped, valid, covered;
-    light.setTo(frameClipping, matOf(g.valid) == 0);
-    light = cv::max(light, cv::Mat(light.size(), CV_32F, cv::Scalar(-1e9)));
-    cv::remap(light, warped, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-    cv::remap(matOf(g.valid), valid, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
-    cv::remap(cv::Mat(g.light.height(), g.light.width(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR,
-              cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(light, seen, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+    cv::remap(matOf(g.valid), valid, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(cv::Mat(light.size(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
+              cv::Scalar(0));
+    valid.setTo(0, matOf(valid_) == 0);
     ctx.throwIfStopped();
 
-    const double clipping = std::min(clipping_, frameClipping);
     const double offset = 4.0 * std::max({darkSigma_, std::sqrt(frame.variance(0.0, level_)), 1e-12});
-    cv::Mat known = matOf(light_), a = evened(known, offset, clipping), b = evened(warped, offset, clipping);
-    b.copyTo(b);
-    a.copyTo(b, covered < 255); // nothing to compare: nothing moves
-    const auto flowOf = [&](const cv::Mat &from, const cv::Mat &to) {
-        const auto dis = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
-        dis->setFinestScale(1);
-        dis->setPatchSize(8);
-        dis->setPatchStride(3);
-        dis->setGradientDescentIterations(25);
-        dis->setVariationalRefinementIterations(5);
-        cv::Mat flow;
-        dis->calc(from, to, flow);
-        return flow;
-    };
-    cv::Mat there = flowOf(a, b), back = flowOf(b, a);
+    const cv::Mat known = evened(logOf(matOf(light_), offset, clipping));
+    cv::Mat moving = evened(logOf(seen, offset, clipping));
+    known.copyTo(moving, covered < 255); // nothing to compare: nothing moves
+    const cv::Mat there = flowOf(known, moving);
     ctx.throwIfStopped();
+    const cv::Mat back = flowOf(moving, known);
+    ctx.throwIfStopped();
+    const Image<float> belief = beliefIn(there, back, known, valid);
+    Image<float> flow(width, height, 2), tone(width, height, 1);
+    const cv::Mat log = logOf(seen, offset, frameClipping);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            flow.row(0, y)[x] = there.at<cv::Vec2f>(y, x)[0];
+            flow.row(1, y)[x] = there.at<cv::Vec2f>(y, x)[1];
+            constexpr float kStopsPerE = 1.442695f;
+            tone.row(0, y)[x] = kStopsPerE * log.at<float>(y, x);
+        }
+    continueFlow(flow.view(), belief.view(), tone.view());
 
+    // The flow leads within the picture that the transform has warped; the frame's own pixels are wanted.
     Displacements out;
     out.step = std::exp2(level_);
     out.field = Image<float>(width, height, 2);
-    const float up = float(out.step);
+    cv::Mat toX(height, width, CV_32F), toY(height, width, CV_32F);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
-            const cv::Vec2f f = there.at<cv::Vec2f>(y, x);
-            // The flow leads within the picture that the transform has warped; the frame's own pixels are wanted.
-            const Point p = t({x + 0.5 + double(f[0]), y + 0.5 + double(f[1])});
-            out.field.row(0, y)[x] = up * float(p.x - 0.5 - double(mapX.at<float>(y, x)));
-            out.field.row(1, y)[x] = up * float(p.y - 0.5 - double(mapY.at<float>(y, x)));
+            const Point p = t({x + 0.5 + double(flow.row(0, y)[x]), y + 0.5 + double(flow.row(1, y)[x])});
+            toX.at<float>(y, x) = float(p.x - 0.5);
+            toY.at<float>(y, x) = float(p.y - 0.5);
+            out.field.row(0, y)[x] = float(out.step) * (toX.at<float>(y, x) - mapX.at<float>(y, x));
+            out.field.row(1, y)[x] = float(out.step) * (toY.at<float>(y, x) - mapY.at<float>(y, x));
         }
-
-    // What is known from now on.
-    cv::Mat x2(height, width, CV_32F), y2(height, width, CV_32F);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            x2.at<float>(y, x) = mapX.at<float>(y, x) + out.field.row(0, y)[x] / up;
-            y2.at<float>(y, x) = mapY.at<float>(y, x) + out.field.row(1, y)[x] / up;
-        }
-    cv::Mat moved, movedValid;
-    cv::remap(light, moved, x2, y2, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-    cv::remap(matOf(g.valid), movedValid, x2, y2, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            if (!valid_.row(0, y)[x] && movedValid.at<uint8_t>(y, x) &&
-                moved.at<float>(y, x) > 0.8f * light_.row(0, y)[x]) {
-                light_.row(0, y)[x] = moved.at<float>(y, x);
-                valid_.row(0, y)[x] = 1;
-            }
-    if (frameClipping > clipping_) {
-        clipping_ = frameClipping;
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x)
-                if (!valid_.row(0, y)[x])
-                    light_.row(0, y)[x] = std::max(light_.row(0, y)[x], float(clipping_));
-    }
+    Image<float> moved(width, height, 1);
+    Image<uint8_t> movedValid(width, height, 1);
+    cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid);
+    cv::remap(light, movedMat, toX, toY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+    cv::remap(matOf(g.valid), movedValidMat, toX, toY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    learn(moved, movedValid, frameClipping);
     return out;
 }
 

@@ -8,26 +8,29 @@
 namespace yolk {
 
 /// Finds the displacements of one frame after the other, from the reference outwards, darker ones first: each is compared
-/// with what the reference and the frames before it show together, so that light that clips in the reference is known from the darker
-/// frame when the next one comes.
+/// with what the reference and the frames before it show together, so that light that clips in the reference is known
+/// from the darker frame when the next one comes.
 /// Dense optical flow between pictures that are cut at the same light on both sides, so that clipping is no edge of its
-/// own; then only where going there and back ends at the same place, and where it brings the frame nearer. Elsewhere the
-/// displacements of the surroundings continue.
-/// Source: DIS, [Kroeger2016].
+/// own. It is believed where both hold light and texture and where going there and back ends at the same place.
+/// Elsewhere displacements continue from believed places nearby of like light: a bright yard, clipped in the reference,
+/// moves with its own horizon and not with the dark door frame before it.
+/// Source: DIS, [Kroeger2016]; the continuation is a bilateral grid, [Chen2007], filled by pull and push.
 class LocalMotion {
 public:
-    /// Works on one level of the guides. `reference` must outlive nothing.
-    LocalMotion(const Guide &reference, int level, ExecContext &ctx);
+    /// Works on one level of the guides.
+    LocalMotion(const Guide &reference, int level);
 
-    /// `toFrame` in pixels of the guides' first level, as are the displacements. Empty where none are worth it.
+    /// `toFrame` in pixels of the guides' codes, as are the displacements. Throws Cancelled. Threads: those of OpenCV;
+    /// the same bits for any number. Memory: some 60 bytes per pixel of the level.
     Displacements find(const Guide &frame, const Transform &toFrame, ExecContext &ctx);
 
 private:
+    void learn(const Image<float> &light, const Image<uint8_t> &valid, double clipping);
     int level_;
-    Image<float> light_; // of what is known so far
+    Image<float> light_; // of what is known so far; where nothing is, at least that
     Image<uint8_t> valid_;
-    double clipping_ = 0.0;  // light from which on nothing is known
-    double darkSigma_ = 0.0; // noise of the reference in the dark
+    double clipping_;  // light from which on nothing is known
+    double darkSigma_; // noise of the reference in the dark
 };
 
 } // namespace yolk

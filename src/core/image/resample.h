@@ -12,6 +12,11 @@ struct RealRect {
     bool operator==(const RealRect &) const = default;
 };
 
+inline RealRect realOf(const Rect &r)
+{
+    return {double(r.x0), double(r.y0), double(r.x1), double(r.y1)};
+}
+
 /// Resamples `region` of the image (in its pixels, x right, y down, pixel centres at +0.5) to `width` x `height`:
 /// separable triangle filter as wide as the reduction (linear interpolation where it enlarges), in linear light.
 /// Shapes:  source at least 1 x 1; the result has its planes. The region may reach over the edge: edges repeat.

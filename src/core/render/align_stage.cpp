@@ -99,7 +99,7 @@ private:
         const int level = guides[reference_].levelOf(kLocalPixels);
         std::optional<LocalMotion> local;
         if (settings_.local == AlignMode::On)
-            local.emplace(guides[reference_], level, ctx);
+            local.emplace(guides[reference_], level);
         std::vector<size_t> order;
         for (size_t i = reference_; i-- > 0;)
             order.push_back(i);

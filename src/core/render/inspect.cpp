@@ -1,5 +1,8 @@
 #include "render/inspect.h"
 
+#include "io/linear_codes.h"
+#include "render/align_stage.h"
+
 #include "colour/oklab.h"
 #include "tone/tone_curve.h"
 
@@ -189,7 +192,76 @@ void noiseView(const MergedSet &set, const Footprint &under, Inspected &out, Exe
     });
 }
 
+/// Slope of log light at each pixel of a view of an aligned frame, 0 .. 1; what clips or drowns in noise has none.
+Image<float> edgesOf(const AlignedSet &set, size_t index, const BracketFrame &frame, const RenderRequest &request,
+                     ExecContext &ctx)
+{
+    const Image<uint16_t> &codes = *set.pixels[index];
+    const double r = request.reduction;
+    RealRect region{request.region.x0 / r, request.region.y0 / r, request.region.x1 / r, request.region.y1 / r};
+    const int left = std::clamp(int(region.x0) - 2, 0, codes.width() - 1),
+              top = std::clamp(int(region.y0) - 2, 0, codes.height() - 1);
+    const int right = std::clamp(int(region.x1) + 3, left + 1, codes.width()),
+              bottom = std::clamp(int(region.y1) + 3, top + 1, codes.height());
+    const double dark = std::max(4.0 * std::sqrt(frame.measured.noise.variance(0.0)), 1e-6);
+    Image<float> logs(right - left, bottom - top, 1);
+    forEachBand(ctx, logs.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < logs.width(); ++x)
+                logs.row(0, y)[x] = float(std::log2(
+                    std::clamp(double(linearOfCode(codes.row(1, y + top)[x + left])), 0.0, kClippedFrom) + dark));
+    });
+    region = {region.x0 - left, region.y0 - top, region.x1 - left, region.y1 - top};
+    const Image<float> seen = resample(logs.view(), region, request.width, request.height, ctx);
+    Image<float> out(request.width, request.height, 1);
+    forEachBand(ctx, out.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < out.width(); ++x) {
+                const auto at = [&](int u, int v) {
+                    return seen.row(0, std::clamp(v, 0, out.height() - 1))[std::clamp(u, 0, out.width() - 1)];
+                };
+                const float slope = std::hypot(at(x + 1, y) - at(x - 1, y), at(x, y + 1) - at(x, y - 1));
+                constexpr float kFaint = 0.15f, kStrong = 1.2f; // stops over two pixels
+                out.row(0, y)[x] = std::clamp((slope - kFaint) / (kStrong - kFaint), 0.0f, 1.0f);
+            }
+    });
+    return out;
+}
+
+void edgesView(const Sources &sources, const Recipe &recipe, const Measured &measured, const RenderRequest &request,
+               const Inspection &inspection, Inspected &out, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const auto used = bracket.used();
+    const auto set = alignedSet(sources, bracket, measured, recipe, request.reduction, ctx);
+    const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
+    const size_t other = edgesFrame(bracket, inspection);
+    ExecContext own = ctx.child({});
+    const Image<float> a = edgesOf(*set, reference, *used[reference], request, own),
+                       b = edgesOf(*set, other, *used[other], request, own);
+    for (int y = 0; y < out.display.height(); ++y)
+        for (int x = 0; x < out.display.width(); ++x)
+            for (size_t c = 0; c < 3; ++c) {
+                constexpr float kGround = 0.015f;
+                out.display.row(int(c), y)[x] = std::min(1.0f, kGround + a.row(0, y)[x] * float(kReferenceEdges[c]) +
+                                                                   b.row(0, y)[x] * float(kFrameEdges[c]));
+            }
+}
+
 } // namespace
+
+size_t edgesFrame(const Bracket &bracket, const Inspection &inspection)
+{
+    const auto used = bracket.used();
+    const BracketFrame *reference = &bracket.frames[bracket.reference];
+    for (size_t i = 0; i < used.size(); ++i)
+        if (used[i]->frame->id == inspection.frame && used[i] != reference)
+            return i;
+    for (size_t i = 0; i < used.size(); ++i)
+        if (used[i] != reference)
+            return i;
+    return 0;
+}
 
 Vector3 sourceColour(int index, int count)
 {
@@ -246,6 +318,11 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         break;
     case InspectMode::Clipped:
         markClipped(*set, under, out, ctx);
+        break;
+    case InspectMode::Edges:
+        if (sized.region == RealRect{})
+            sized.region = {0, 0, double(set->fullWidth), double(set->fullHeight)};
+        edgesView(sources, recipe, measured, sized, inspection, out, ctx);
         break;
     }
     return out;

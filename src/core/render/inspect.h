@@ -14,12 +14,14 @@ enum class InspectMode {
     Sources, ///< which frames a pixel comes from
     Noise,   ///< signal to noise of the luminance, in stops
     Clipped, ///< the picture, and what is clipped in every frame
+    Edges,   ///< edges of one aligned frame over those of the reference
 };
 
 struct Inspection {
     InspectMode mode = InspectMode::Light;
     double exposureEv = 0.0;           ///< Light: on top of 1.0 = white
     double lowEv = -4.0, highEv = 0.0; ///< Peek: the window on the light scale, at least kLeastWindowEv wide
+    std::string frame{};               ///< Edges: by its id; empty or not in use: the darkest that is not the reference
     bool operator==(const Inspection &) const = default;
 };
 inline constexpr double kLeastWindowEv = 0.5;
@@ -39,6 +41,12 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
 
 /// Linear sRGB of frame `index` of `count` in the sources view, dark to bright frames.
 Vector3 sourceColour(int index, int count);
+
+/// Linear sRGB of edges that only the reference has, or only the other frame; where both lie they add to white.
+inline constexpr Vector3 kReferenceEdges{0.0, 0.62, 0.80}, kFrameEdges{1.0, 0.38, 0.20};
+
+/// Which of the frames in use an inspection of edges shows: index in Bracket::used(); the reference when it is alone.
+size_t edgesFrame(const Bracket &bracket, const Inspection &inspection);
 
 /// Linear sRGB of a signal that stands so many stops over its noise: even steps of a stop, lighter where it is cleaner.
 inline constexpr int kCleanStops = 8;

@@ -102,10 +102,12 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
     const PictureFormat format = pictureFormatOf(path);
     const Bracket bracket = bracketOf(sources, measured, recipe);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
-    const Shape size = fittedSize(reference.width, reference.height, maxWidth, maxHeight);
+    const Rect area = croppedArea(sources, measured, recipe);
+    const Shape size = fittedSize(area.width(), area.height(), maxWidth, maxHeight);
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
-        const Image<float> display = render(sources, recipe, measured, {1, {}, size.width, size.height}, rendering);
+        const Image<float> display =
+            render(sources, recipe, measured, {1, realOf(area), size.width, size.height}, rendering);
         const std::vector<std::byte> profile = iccProfile(recipe.output.space);
         const auto watch = [&](int y) {
             if (y % kBandRows == 0) {

@@ -22,25 +22,26 @@ RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
     return out;
 }
 
-/// Strips of a merged set in the primaries of the file.
+/// Strips of an area of a merged set in the primaries of the file.
 class Strips {
 public:
-    Strips(const MergedSet &set, const Matrix3 &balanced, const Primaries &primaries, ExecContext &ctx)
-        : set_(set), toFile_(rgbToRgb(kRec2020, primaries) * balanced),
+    Strips(const MergedSet &set, const Rect &area, const Matrix3 &balanced, const Primaries &primaries,
+           ExecContext &ctx)
+        : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * balanced),
           clippedWhite_(rgbToRgb(kRec2020, primaries) * clippedWhiteShift(set, balanced)), ctx_(ctx)
     {
     }
     void fill(const RadianceStrip &strip) const
     {
         ctx_.throwIfStopped();
-        ctx_.report(double(strip.y) / set_.pixels.radiance.height());
+        ctx_.report(double(strip.y) / area_.height());
         for (int y = 0; y < strip.rgb.height(); ++y) {
             fillRgb(strip, y);
             if (strip.variance.height() > 0)
                 fillVariance(strip, y);
             for (int i = 0; i < strip.shares.planes(); ++i)
-                std::transform(set_.pixels.shares.row(i, strip.y + y),
-                               set_.pixels.shares.row(i, strip.y + y) + strip.shares.width(), strip.shares.row(i, y),
+                std::transform(set_.pixels.shares.row(i, area_.y0 + strip.y + y) + area_.x0,
+                               set_.pixels.shares.row(i, area_.y0 + strip.y + y) + area_.x1, strip.shares.row(i, y),
                                [](uint8_t share) { return float(share) / 255.0f; });
         }
     }
@@ -49,16 +50,17 @@ private:
     void fillRgb(const RadianceStrip &strip, int y) const
     {
         const Image<float> &from = set_.pixels.radiance;
-        const uint8_t *faded = set_.pixels.clipped.row(0, strip.y + y);
-        const float *in[3] = {from.row(0, strip.y + y), from.row(1, strip.y + y), from.row(2, strip.y + y)};
+        const int line = area_.y0 + strip.y + y;
+        const uint8_t *faded = set_.pixels.clipped.row(0, line) + area_.x0;
+        const float *in[3] = {from.row(0, line) + area_.x0, from.row(1, line) + area_.x0, from.row(2, line) + area_.x0};
         for (int c = 0; c < 3; ++c) {
             float *to = strip.rgb.row(c, y);
             const float a = float(toFile_(c, 0)), b = float(toFile_(c, 1)), d = float(toFile_(c, 2));
-            for (int x = 0; x < from.width(); ++x)
+            for (int x = 0; x < area_.width(); ++x)
                 to[x] = a * in[0][x] + b * in[1][x] + d * in[2][x];
-            for (int x = 0; x < from.width(); ++x)
+            for (int x = 0; x < area_.width(); ++x)
                 if (faded[x] > 1)
-                    to[x] += float(clippedWhite_[size_t(c)]) * clippedLightOf(set_, x, strip.y + y);
+                    to[x] += float(clippedWhite_[size_t(c)]) * clippedLightOf(set_, area_.x0 + x, line);
         }
     }
     /// Noise of the three channels is independent before the matrix, so that variances add with its squares.
@@ -67,16 +69,18 @@ private:
         const Image<uint16_t> &from = set_.pixels.variance;
         for (int c = 0; c < 3; ++c) {
             float *to = strip.variance.row(c, y);
-            for (int x = 0; x < from.width(); ++x) {
+            for (int x = 0; x < area_.width(); ++x) {
                 double sum = 0.0;
                 for (int k = 0; k < 3; ++k)
-                    sum += toFile_(c, k) * toFile_(c, k) * double(ofBrief(from.row(k, strip.y + y)[x]));
+                    sum += toFile_(c, k) * toFile_(c, k) *
+                           double(ofBrief(from.row(k, area_.y0 + strip.y + y)[area_.x0 + x]));
                 to[x] = float(sum);
             }
         }
     }
 
     const MergedSet &set_;
+    Rect area_;
     Matrix3 toFile_;
     Vector3 clippedWhite_; ///< in the file's primaries, times clippedLightOf() what a faded pixel is off its white
     ExecContext &ctx_;
@@ -136,8 +140,9 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
         report.merged = mergedOf(sources, measured, recipe, 1, merging);
         const MergedSet &set = *report.merged;
-        const Shape shape = set.pixels.radiance.shape();
-        const Strips strips(set, whiteMatrix(set.colour, recipe.white, measured), primaries, writing);
+        const Rect area = croppedArea(sources, measured, recipe);
+        const Shape shape{area.width(), area.height(), 3};
+        const Strips strips(set, area, whiteMatrix(set.colour, recipe.white, measured), primaries, writing);
         const FillStrip fill = [&](const RadianceStrip &strip) {
             strips.fill(strip);
             if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)
