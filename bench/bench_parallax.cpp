@@ -10,8 +10,6 @@
 #include "support/pu21.h"
 #include "tone/tone_curve.h"
 
-#include <QFile>
-
 #include <cmath>
 #include <filesystem>
 
@@ -75,16 +73,6 @@ double ours(const Opened &set, Recipe recipe, const Image<float> &truth, ExecCon
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < rgb.height(); ++y)
             std::copy_n(scene->row(c, y), rgb.width(), rgb.row(c, y));
-    if (const char *folder = std::getenv("YOLK_KEEP"))
-        writeExr(std::string(folder) + "/" + std::to_string(int(recipe.align.mode)) +
-                     std::to_string(int(recipe.align.local)) +
-                     (set.sources.frames[0]->path.find("tripod") != std::string::npos ? "t" : "h") + ".exr",
-                 rgb.width(), rgb.height(), RadianceNotes{kRec2020, {}, {}, {}, {}, {}, "", {}, {}},
-                 {RadiancePixels::Float, RadianceCompression::Zip, false, 0}, [&](const RadianceStrip &strip) {
-                     for (int c = 0; c < 3; ++c)
-                         for (int y = 0; y < strip.rgb.height(); ++y)
-                             std::copy_n(rgb.row(c, strip.y + y), rgb.width(), strip.rgb.row(c, y));
-                 });
     return scoreOf(std::move(rgb), rgbToRgb(kRec2020, kRec709), truth);
 }
 
@@ -150,9 +138,7 @@ void benchParallax(Report &report, const std::string &folder)
 {
     ThreadRunner runner(2);
     ExecContext ctx(runner);
-    std::vector<test::DemoFrame> frames = test::demoFrames("henhouse-handheld");
-    if (!QFile::exists(test::demoTruth("quiet4")))
-        frames.resize(3);
+    const std::vector<test::DemoFrame> frames = test::demoFrames("henhouse-handheld");
     const std::string still = test::demoTruth("still").toStdString();
     std::vector<std::string> moved;
     for (size_t i = 0; i < frames.size(); ++i)

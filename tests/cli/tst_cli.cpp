@@ -3,8 +3,10 @@
 #include "io/radiance_file.h"
 #include "recipe/recipe_json.h"
 #include "support/compare.h"
+#include "support/handheld.h"
 #include "support/synthetic.h"
 
+#include <exiv2/exiv2.hpp>
 #include <opencv2/imgcodecs.hpp>
 #include <QDir>
 #include <QJsonArray>
@@ -248,7 +250,6 @@ private Q_SLOTS:
     {
         QTest::addColumn<QStringList>("arguments");
         QTest::newRow("batch") << QStringList{"batch", "folder", "--out", "other", "--jobs", "2"};
-        QTest::newRow("crop") << merge({"-o", at("x.exr"), "--crop"});
         QTest::newRow("movement") << merge({"-o", at("x.exr"), "--movement", "50"});
         QTest::newRow("keeper") << merge({"-o", at("x.exr"), "--keeper", "2"});
         QTest::newRow("preset") << develop({"-o", at("x.tif"), "--preset", "Shell"});
@@ -262,6 +263,78 @@ private Q_SLOTS:
         QCOMPARE(r.code, 2);
         QVERIFY2(errorOf(r).endsWith("is not built yet in this release"), qPrintable(r.err));
         QVERIFY(!QFile::exists(at("x.exr")) && !QFile::exists(at("x.tif")));
+    }
+    void handHeldFramesAreAligned() // three frames that look 12 pixels apart, one turned by its tag, one of elsewhere
+    {
+        ThreadRunner runner(2);
+        ExecContext ctx(runner);
+        const Image<float> wide = test::wideScene(480, 360, 2, ctx);
+        const QTemporaryDir dir;
+        QStringList frames;
+        const auto add = [&](const Image<float> &scene, double ev, double right) {
+            const Transform t{Matrix3{{1, 0, right, 0, 1, 0, 0, 0, 1}}};
+            const demo::Shot shot = test::shotAt(ev, 1.5, 40 + uint64_t(frames.size()));
+            frames << dir.filePath(QStringLiteral("frame%1.jpg").arg(frames.size() + 1));
+            const Image<float> seen = test::seenUnder(scene, t, 480, 360, ctx);
+            demo::writeFrame(frames.back().toStdString(), demo::expose(seen.view(), shot).view(), shot,
+                             demo::FrameFile::Jpeg);
+        };
+        add(wide, -2, 12.0);
+        add(wide, 0, 0.0);
+        add(wide, 2, -9.0);
+        const auto report = [&](const QStringList &names, const QStringList &more) {
+            const Result r = run(QStringList{"merge"} + names + more +
+                                 QStringList{"-o", dir.filePath("out.exr"), "--report", dir.filePath("report.json")});
+            if (r.code != 0)
+                qWarning("%s", qPrintable(r.err));
+            return std::pair(r, QJsonDocument::fromJson(test::bytesOf(dir.filePath("report.json"))).object());
+        };
+        const auto frameOf = [](const QJsonObject &said, int given) {
+            for (const QJsonValue &f : said["frames"].toArray())
+                if (f["given"].toInt() == given)
+                    return f.toObject();
+            return QJsonObject();
+        };
+        const auto motionOf = [&](const QJsonObject &said, int given) {
+            return frameOf(said, given).value("alignment").toObject();
+        };
+        const auto [merged, said] = report(frames, {});
+        QCOMPARE(merged.code, 0);
+        QVERIFY(std::abs(motionOf(said, 1).value("right").toDouble() - 12.0) < 0.2); // the goal for JPEG
+        QVERIFY(std::abs(motionOf(said, 3).value("right").toDouble() + 9.0) < 0.2);
+        QVERIFY(motionOf(said, 1).value("found").toBool());
+        QVERIFY(motionOf(said, 1).value("residual").toDouble() < 1.0);
+        QCOMPARE(readExr(dir.filePath("out.exr").toStdString()).rgb.width(), 480);
+
+        const auto [asShot, without] = report(frames, {"--no-align"});
+        QCOMPARE(motionOf(without, 1).value("found").toBool(), false);
+        QCOMPARE(motionOf(without, 1).value("right").toDouble(), 0.0);
+
+        const auto [moved, third] = report(frames, {"--reference", "3"});
+        QVERIFY(std::abs(motionOf(third, 1).value("right").toDouble() - 21.0) < 0.4);
+
+        const auto [cropped, area] = report(frames, {"--crop"}); // 12 on the right and 9 on the left are missing
+        const int width = area.value("area").toObject().value("width").toInt();
+        QVERIFY2(width >= 456 && width <= 459, qPrintable(QString::number(width)));
+        QCOMPARE(readExr(dir.filePath("out.exr").toStdString()).rgb.width(), width);
+
+        // A sensor that was pointed down writes the wrong tag: the pixels lie as in the others, the tag turns them.
+        auto tagged = Exiv2::ImageFactory::open(frames[0].toStdString());
+        tagged->readMetadata();
+        tagged->exifData()["Exif.Image.Orientation"] = uint16_t(6);
+        tagged->writeMetadata();
+        const auto [turned, back] = report(frames, {});
+        QCOMPARE(turned.code, 0);
+        QVERIFY2(turned.err.contains("is turned by 90 degrees"), qPrintable(turned.err));
+        QVERIFY(motionOf(back, 1).value("found").toBool());
+        QVERIFY(std::abs(std::abs(motionOf(back, 1).value("clockwise_degrees").toDouble()) - 90.0) < 0.1);
+
+        add(test::wideScene(480, 360, 5, ctx), 1, 0.0);
+        const auto [odd, left] = report(frames.mid(1), {});
+        QCOMPARE(odd.code, 0);
+        QVERIFY2(odd.err.contains("frame4.jpg: cannot be aligned"), qPrintable(odd.err));
+        QCOMPARE(frameOf(left, 3).value("used").toBool(), false);
+        QCOMPARE(frameOf(left, 2).value("used").toBool(), true);
     }
     void framesThatCannotBeUsedAreThree_data()
     {

@@ -66,11 +66,22 @@ int main(int argc, char **argv)
     window.resize(1280, 800);
     window.show();
     shoot(window, "empty");
-    for (const DemoSet &set : demoSets()) // what was held by hand wants aligning first, which is not built yet
-        if (set.folder == QLatin1String("henhouse-tripod"))
-            window.open(set.frames);
-    while (!window.document()->isOpen())
-        QTest::qWait(20);
+    const auto openDemo = [&](const char *name) {
+        for (const DemoSet &set : demoSets())
+            if (set.folder == QLatin1String(name))
+                window.open(set.frames);
+        while (!window.document()->isOpen() || window.document()->lanes()[1]->busy())
+            QTest::qWait(20);
+    };
+    openDemo("henhouse-handheld");
+    window.goTo(Step::Merge);
+    shoot(window, "align");
+    window.document()->inspect(yolk::Inspection{.mode = yolk::InspectMode::Edges});
+    window.canvas()->zoomTo(1.0);
+    shoot(window, "look-edges");
+    window.document()->inspect(std::nullopt);
+    window.canvas()->fit();
+    openDemo("henhouse-tripod");
     window.goTo(Step::Tone);
     shoot(window, "tone");
     window.goTo(Step::Frames);
@@ -88,7 +99,7 @@ int main(int argc, char **argv)
          {std::pair(yolk::InspectMode::Light, "look-light"), std::pair(yolk::InspectMode::Peek, "look-peek"),
           std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise"),
           std::pair(yolk::InspectMode::Clipped, "look-clipped")}) {
-        window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0});
+        window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
         shoot(window, name);
     }
     window.document()->inspect(std::nullopt);

@@ -27,7 +27,7 @@ QString qualityText(const MergedSet &merged, size_t i)
     const Registration &r = merged.alignment[i].toReference;
     QStringList parts;
     if (r.overlap < 0.995)
-        parts << AlignGroup::tr("shows %1 % of the picture").arg(std::floor(100.0 * r.overlap));
+        parts << AlignGroup::tr("covers %1 %").arg(std::floor(100.0 * r.overlap));
     if (merged.believed[i] < 0.995)
         parts << AlignGroup::tr("%1 % fits").arg(std::floor(100.0 * merged.believed[i]));
     parts << AlignGroup::tr("to %1 px").arg(QLocale().toString(r.residual, 'f', r.residual < 0.095 ? 2 : 1));
@@ -50,7 +50,7 @@ QString motionText(const Transform &toFrame, const QSize &picture)
     if (std::abs(m.clockwise) >= 0.005)
         parts << (m.clockwise > 0 ? AlignGroup::tr("%1° clockwise") : AlignGroup::tr("%1° anticlockwise"))
                      .arg(QLocale().toString(std::abs(m.clockwise), 'f', 2));
-    if (std::abs(m.scale - 1.0) >= 0.0005)
+    if (std::abs(m.scale - 1.0) >= 0.002)
         parts << (m.scale > 1.0 ? AlignGroup::tr("%1 % larger") : AlignGroup::tr("%1 % smaller"))
                      .arg(QLocale().toString(100.0 * std::abs(m.scale - 1.0), 'f', 1));
     return parts.isEmpty() ? AlignGroup::tr("less than 0.05 px") : parts.join(QStringLiteral(", "));

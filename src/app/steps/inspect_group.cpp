@@ -21,7 +21,7 @@ InspectGroup::InspectGroup(Document *document, QWidget *parent)
     QList<ChoiceRow::Item> items{{tr("Picture"), tr("The picture with its tone")}};
     for (int mode = 0; mode <= int(InspectMode::Edges); ++mode)
         items << ChoiceRow::Item{inspectionName(InspectMode(mode)), inspectionHelp(InspectMode(mode))};
-    choice_ = new ChoiceRow(tr("What is shown"), items, this, 3);
+    choice_ = new ChoiceRow(tr("What is shown"), items, this, 4);
     exposure_ = new ValueSlider({tr("Exposure of the view"),
                                  tr("Makes the light brighter or darker to look at; changes no setting"), tr("EV"),
                                  -kFarthestEv, kFarthestEv, 0, 0.5, 1},

@@ -17,7 +17,9 @@ constexpr double kOverlap = 0.2;   // of the picture
 constexpr double kStill = 0.04;    // pixels: a smaller motion costs less than resampling
 constexpr double kCoarse = 0.15e6; // pixels of the level where first ideas are compared
 
+constexpr int kFewPlaces = 20;                         // too few to go by at all
 constexpr int kManyPlaces = 120;                       // a good fit of fewer may be chance
+constexpr double kClearly = 1.02;                      // better by so much, or the likelier one stays
 constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.4; // fit
 constexpr double kMostAgree = 0.6; // a subject in front would have to fill so much to be taken for the scene
 
@@ -38,38 +40,17 @@ public:
     {
         if (!isTemplate(a, b))
             return turned(find(b, a));
-        const int finest = guides_[a].levelOf(options_.finestPixels);
-        int coarse = std::max(finest, guides_[a].levelOf(kCoarse));
-        Registration best;
-        double bestScore = -1.0;
-        const auto tryAll = [&](const std::vector<Transform> &starts) {
-            int same = 0; // starts that ended where the best one did
-            for (const Transform &start : starts) {
-                Registration r = registerPair(guides_[a], guides_[b], start, {options_.model, coarse, coarse}, ctx_);
-                // Where nearly all clips in one of both, only fine levels hold enough to choose by.
-                for (; bestScore < 0.0 && r.places < kManyPlaces / 2 && coarse > finest; --coarse)
-                    r = registerPair(guides_[a], guides_[b], start, {options_.model, coarse - 1, coarse - 1}, ctx_);
-                same += largestDistance(r.transform, best.transform, guides_[a].width, guides_[a].height) < 1.0;
-                constexpr double kClearly = 1.02; // or the likelier one stays
-                const double score = r.fit * r.overlap * double(r.places);
-                if (score > kClearly * bestScore) {
-                    bestScore = score;
-                    best = r;
-                    same = 0;
-                }
-                if (best.fit > kBeyondDoubt || (same > 0 && best.agreement > kMostAgree))
-                    return;
-            }
-        };
-        tryAll(likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)));
-        if (best.fit < kDoubtful || (best.fit < kBeyondDoubt && best.places < kManyPlaces)) {
-            // Outlines of clipped areas are features too, once both are cut at the same light.
-            const double clipping = 0.95 / std::max(guides_[a].exposure, guides_[b].exposure);
-            tryAll(likelyTransforms(featuresOf(guides_[a], clipping), featuresOf(guides_[b], clipping)));
-        }
-        if (!isGood(best) || coarse == finest)
-            return best;
-        return registerPair(guides_[a], guides_[b], best.transform, {options_.model, coarse - 1, finest}, ctx_);
+        Registration out = find(guides_[a], guides_[b], likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)));
+        if (out.fit >= kDoubtful && (out.fit >= kBeyondDoubt || out.places >= kManyPlaces))
+            return out;
+        // Outlines of clipped areas are features too, once both are cut at the same light.
+        const double clipping = commonClipping(a, b);
+        const auto starts = likelyTransforms(featuresOf(guides_[a], clipping), featuresOf(guides_[b], clipping));
+        if (const Registration other = find(guides_[a], guides_[b], starts); scoreOf(other) > kClearly * scoreOf(out))
+            out = other;
+        if (out.places < kFewPlaces) // and all there is, where what lies beside them clips
+            out = find(cutAt(guides_[a], clipping), cutAt(guides_[b], clipping), starts);
+        return out;
     }
 
     /// From frame `a` to frame `b`, near `known`.
@@ -78,7 +59,12 @@ public:
         if (!isTemplate(a, b))
             return turned(refine(b, a, known.inverted()));
         const int finest = guides_[a].levelOf(options_.finestPixels);
-        return registerPair(guides_[a], guides_[b], known, {options_.model, finest + 1, finest}, ctx_);
+        const RegistrationOptions near{options_.model, finest + 1, finest};
+        const Registration out = registerPair(guides_[a], guides_[b], known, near, ctx_);
+        if (out.places >= kFewPlaces)
+            return out;
+        const double clipping = commonClipping(a, b);
+        return registerPair(cutAt(guides_[a], clipping), cutAt(guides_[b], clipping), known, near, ctx_);
     }
 
     /// Goes from the root to ever farther exposures; `pair(from, to)` says how neighbours lie, or nothing.
@@ -110,6 +96,39 @@ public:
     }
 
 private:
+    static double scoreOf(const Registration &r) { return r.fit * r.overlap * double(r.places); }
+    double commonClipping(size_t a, size_t b) const
+    {
+        return 0.95 / std::max(guides_[a].exposure, guides_[b].exposure);
+    }
+
+    Registration find(const Guide &still, const Guide &moving, const std::vector<Transform> &starts) const
+    {
+        const int finest = still.levelOf(options_.finestPixels);
+        int coarse = std::max(finest, still.levelOf(kCoarse));
+        Registration best;
+        int same = 0; // starts that ended where the best one did
+        for (size_t i = 0; i < starts.size(); ++i) {
+            const auto at = [&](int level) {
+                return registerPair(still, moving, starts[i], {options_.model, level, level}, ctx_);
+            };
+            Registration r = at(coarse);
+            // Where nearly all clips in one of both, only fine levels hold enough to choose by.
+            while (i == 0 && r.places < kManyPlaces / 2 && coarse > finest)
+                r = at(--coarse);
+            same += largestDistance(r.transform, best.transform, still.width, still.height) < 1.0;
+            if (i == 0 || scoreOf(r) > kClearly * scoreOf(best)) {
+                best = r;
+                same = 0;
+            }
+            if (best.fit > kBeyondDoubt || (same > 0 && best.agreement > kMostAgree))
+                break;
+        }
+        if (!isGood(best) || coarse == finest)
+            return best;
+        return registerPair(still, moving, best.transform, {options_.model, coarse - 1, finest}, ctx_);
+    }
+
     /// The brighter one is the template: its gradients are the cleaner ones.
     bool isTemplate(size_t a, size_t b) const { return guides_[a].exposure >= guides_[b].exposure; }
     static Registration turned(Registration r)
@@ -184,7 +203,8 @@ std::vector<FrameAlignment> refineAlignment(std::span<const Guide> guides, size_
         Registration r = aligner.refine(from, to, start);
         // A level more may move a corner by a pixel of the level above, not by many.
         constexpr double kFar = 16.0;
-        if (!isGood(r) || largestDistance(r.transform, start, guides[from].width, guides[from].height) > kFar) {
+        if (options.model == ModelChoice::Automatic &&
+            (!isGood(r) || largestDistance(r.transform, start, guides[from].width, guides[from].height) > kFar)) {
             r = known[to].toReference;
             r.transform = start;
         }

@@ -91,4 +91,20 @@ Guide guideOf(const FrameToAlign &frame, double finestPixels, ExecContext &ctx)
     return out;
 }
 
+Guide cutAt(const Guide &guide, double clipping)
+{
+    Guide out{guide.width, guide.height, {}, guide.exposure, guide.noise};
+    for (const GuideLevel &level : guide.levels) {
+        GuideLevel cut{Image<float>(level.light.shape()), Image<uint8_t>(level.valid.shape())};
+        const float most = float(clipping);
+        for (int y = 0; y < level.light.height(); ++y)
+            for (int x = 0; x < level.light.width(); ++x) {
+                cut.light.row(0, y)[x] = level.valid.row(0, y)[x] ? std::min(level.light.row(0, y)[x], most) : most;
+                cut.valid.row(0, y)[x] = 1;
+            }
+        out.levels.push_back(std::move(cut));
+    }
+    return out;
+}
+
 } // namespace yolk

@@ -1,6 +1,6 @@
 #include "align/local_motion.h"
 
-#include "align/continuation.h"
+#include "align/flow.h"
 
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
@@ -53,7 +53,7 @@ cv::Mat evened(const cv::Mat &log)
 cv::Mat flowOf(const cv::Mat &from, const cv::Mat &to)
 {
     const auto dis = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
-    dis->setFinestScale(1);
+    dis->setFinestScale(0);
     dis->setPatchSize(8);
     dis->setPatchStride(3);
     dis->setGradientDescentIterations(25);
@@ -165,24 +165,47 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
         }
     continueFlow(flow.view(), belief.view(), tone.view());
 
-    // The flow leads within the picture that the transform has warped; the frame's own pixels are wanted.
+    Image<float> moved(width, height, 1);
+    Image<uint8_t> movedValid(width, height, 1);
+    cv::Mat toX(height, width, CV_32F), toY(height, width, CV_32F), movedMat = matOf(moved),
+                                                                    movedValidMat = matOf(movedValid);
+    const auto follow = [&] { // the flow leads within the picture that the transform has warped: on to the frame
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                const Point p = t({x + 0.5 + double(flow.row(0, y)[x]), y + 0.5 + double(flow.row(1, y)[x])});
+                toX.at<float>(y, x) = float(p.x - 0.5);
+                toY.at<float>(y, x) = float(p.y - 0.5);
+            }
+        cv::remap(light, movedMat, toX, toY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+        cv::remap(matOf(g.valid), movedValidMat, toX, toY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    };
+    Image<float> stillLog(width, height, 1), movedLog(width, height, 1);
+    Image<uint8_t> both(width, height, 1);
+    cv::Mat stillMat = matOf(stillLog), movedLogMat = matOf(movedLog), bothMat = matOf(both);
+    cv::GaussianBlur(logOf(matOf(light_), offset, clipping), stillMat, {}, 0.8);
+    constexpr int kCorrections = 3;
+    for (int i = 0; i < kCorrections; ++i) {
+        ctx.throwIfStopped();
+        follow();
+        cv::GaussianBlur(logOf(movedMat, offset, clipping), movedLogMat, {}, 0.8);
+        cv::erode(cv::min(movedValidMat, matOf(valid_)), bothMat, cv::Mat::ones(5, 5, CV_8U));
+        const Image<float> step = flowCorrection(stillLog.view(), movedLog.view(), both.view(), tone.view());
+        for (int k = 0; k < 2; ++k)
+            for (int y = 0; y < height; ++y)
+                for (int x = 0; x < width; ++x)
+                    flow.row(k, y)[x] += step.row(k, y)[x];
+    }
+    follow();
+
+    // The frame's own pixels are wanted.
     Displacements out;
     out.step = std::exp2(level_);
     out.field = Image<float>(width, height, 2);
-    cv::Mat toX(height, width, CV_32F), toY(height, width, CV_32F);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
-            const Point p = t({x + 0.5 + double(flow.row(0, y)[x]), y + 0.5 + double(flow.row(1, y)[x])});
-            toX.at<float>(y, x) = float(p.x - 0.5);
-            toY.at<float>(y, x) = float(p.y - 0.5);
             out.field.row(0, y)[x] = float(out.step) * (toX.at<float>(y, x) - mapX.at<float>(y, x));
             out.field.row(1, y)[x] = float(out.step) * (toY.at<float>(y, x) - mapY.at<float>(y, x));
         }
-    Image<float> moved(width, height, 1);
-    Image<uint8_t> movedValid(width, height, 1);
-    cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid);
-    cv::remap(light, movedMat, toX, toY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-    cv::remap(matOf(g.valid), movedValidMat, toX, toY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     learn(moved, movedValid, frameClipping);
     return out;
 }

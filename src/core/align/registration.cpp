@@ -465,16 +465,25 @@ public:
         Registration out;
         out.transform = transform;
         out.model = model_;
-        double covered = 0, squares = 0, information = 0, fit = 0;
-        int textured = 0, agreeing = 0;
+        // By cells of the picture, so that one subject full of detail does not outvote all that surrounds it.
+        struct Tally {
+            int textured = 0, agreeing = 0;
+            double fit = 0;
+        };
+        constexpr int kColumns = 8, kRows = 6;
+        std::array<Tally, kColumns * kRows> cells{};
+        double covered = 0, squares = 0, information = 0;
         for (const Block &b : blocks_) {
             covered += b.covered;
             if (!isTextured(b))
                 continue;
-            ++textured;
-            agreeing += agrees(b);
+            const int column = std::min(kColumns - 1, int(b.at.x * kColumns / pair_.still.width()));
+            const int row = std::min(kRows - 1, int(b.at.y * kRows / pair_.still.height()));
+            Tally &cell = cells[size_t(row * kColumns + column)];
+            ++cell.textured;
+            cell.agreeing += agrees(b);
             const double q = b.difference / (b.n + 0.02 * b.texture);
-            fit += 1.0 / (1.0 + 0.25 * q * q);
+            cell.fit += 1.0 / (1.0 + 0.25 * q * q);
             const double determinant = b.xx * b.yy - b.xy * b.xy, trace = b.xx + b.yy;
             if (determinant < 0.01 * trace * trace)
                 continue; // an edge says nothing of motion along it
@@ -485,9 +494,18 @@ public:
             information += w;
         }
         out.overlap = covered / (double(pair_.still.width()) * pair_.still.height());
-        out.agreement = textured > 0 ? double(agreeing) / textured : 0.0;
-        out.fit = textured > 0 ? fit / textured : 0.0;
-        out.places = textured;
+        int counted = 0;
+        for (const Tally &cell : cells)
+            if (cell.textured > 0) {
+                ++counted;
+                out.places += cell.textured;
+                out.agreement += double(cell.agreeing) / cell.textured;
+                out.fit += cell.fit / cell.textured;
+            }
+        if (counted > 0) {
+            out.agreement /= counted;
+            out.fit /= counted;
+        }
         out.residual = information > 0.0 ? std::sqrt(squares / information) : 0.0;
         return out;
     }
@@ -518,9 +536,10 @@ private:
             if (isTextured(b))
                 all.push_back(misfit(b));
         double usual = 1.0;
-        if (!all.empty()) {
-            std::nth_element(all.begin(), all.begin() + ptrdiff_t(all.size() / 2), all.end());
-            usual = std::max(1.0, 2.0 * all[all.size() / 2]);
+        if (!all.empty()) { // of the better quarter: more than half may belong to something that moves by itself
+            const size_t quarter = all.size() / 4;
+            std::nth_element(all.begin(), all.begin() + ptrdiff_t(quarter), all.end());
+            usual = std::max(1.0, 3.0 * all[quarter]);
         }
         for (Block &b : blocks_) {
             const double q = misfit(b) / usual;
@@ -575,7 +594,7 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
         if (options.model == ModelChoice::Automatic)
             std::tie(t, model) = registrar.simplest(t, model);
         else
-            t = registrar.nearest(t, std::min(model, most));
+            t = registrar.nearest(t, model = most);
         t = registrar.converge(t, model, 3, 0.002);
         Registration out = registrar.judge(t);
         out.model = model;

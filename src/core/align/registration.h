@@ -13,9 +13,9 @@ struct Registration {
     Transform transform; ///< from the template to the other frame, pixels of the guides' first level
     MotionModel model = MotionModel::None;
     double residual = 0.0;  ///< pixels: RMS of what single places still lie apart, where texture tells
-    double agreement = 0.0; ///< share of the textured places of both that show the same
+    double agreement = 0.0; ///< share of the textured places that show the same, mean over cells of the picture
     double overlap = 0.0;   ///< share of the template that the other frame covers
-    double fit = 0.0;       ///< 0 .. 1: how near the textured places come to differing by noise alone
+    double fit = 0.0;       ///< 0 .. 1: how near they come to differing by noise alone, mean over cells
     int places = 0;         ///< textured blocks that were looked at
     bool operator==(const Registration &) const = default;
 };

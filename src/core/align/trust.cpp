@@ -12,10 +12,10 @@ namespace yolk {
 namespace {
 
 constexpr float kResponse = 0.03f;    // share of the light by which response and exposure may be wrong
-constexpr float kShift = 0.33f;       // pixels
+constexpr float kShift = 0.1f;        // pixels
 constexpr float kClips = 0.97f;       // of clipping
 constexpr float kContradicts = 40.0f; // in place of a squared difference
-constexpr float kFull = 2.5f, kNone = 6.0f;
+constexpr float kFull = 1.8f, kNone = 3.6f;
 constexpr int kRadius = 2;
 
 struct Side {
@@ -68,26 +68,29 @@ void differRow(const Side *frame, const Side *known, const uint8_t *frameTrust, 
 
 } // namespace
 
-void doubt(const AlignedFrame &frame, const AlignedFrame &known, ImageView<uint8_t> trust, ExecContext &ctx)
+Image<uint8_t> doubted(const AlignedFrame &frame, const AlignedFrame &known, ExecContext &ctx)
 {
     const Shape shape = frame.codes.shape();
-    if (shape.empty() || shape != known.codes.shape() || trust.shape() != Shape{shape.width, shape.height, 1})
-        throw ArgumentError("trust: the frames are not of one size");
+    const Shape one{shape.width, shape.height, 1};
+    for (const AlignedFrame *f : {&frame, &known})
+        if (shape.empty() || shape.planes != 3 || f->codes.shape() != shape ||
+            (f->trust.shape() != Shape{} && f->trust.shape() != one))
+            throw ArgumentError("trust: the frames are not of one size");
+    Image<uint8_t> out(one);
     const int width = shape.width, height = shape.height;
     const std::vector<uint8_t> everywhere(static_cast<size_t>(width), kBelieved);
-    const auto sides = [&](const AlignedFrame &f, int y, Side *out) {
+    const auto sides = [&](const AlignedFrame &f, int y, Side *side) {
         for (int c = 0; c < 3; ++c)
-            out[c] = {f.codes.row(c, std::max(0, y - 1)),
-                      f.codes.row(c, y),
-                      f.codes.row(c, std::min(height - 1, y + 1)),
-                      float(1.0 / f.exposure),
-                      float(f.noise.gain),
-                      float(f.noise.readVariance)};
+            side[c] = {f.codes.row(c, std::max(0, y - 1)),
+                       f.codes.row(c, y),
+                       f.codes.row(c, std::min(height - 1, y + 1)),
+                       float(1.0 / f.exposure),
+                       float(f.noise.gain),
+                       float(f.noise.readVariance)};
     };
     const auto trustRow = [&](const AlignedFrame &f, int y) {
         return f.trust.shape().empty() ? everywhere.data() : f.trust.row(0, y);
     };
-    // Coverage is not changed here, so bands may read what others have written.
     forEachBand(ctx, height, [&](int y0, int y1) {
         const int top = std::max(0, y0 - kRadius), bottom = std::min(height, y1 + kRadius);
         Image<float> sums(width, bottom - top, 1), counts(width, bottom - top, 1);
@@ -107,7 +110,8 @@ void doubt(const AlignedFrame &frame, const AlignedFrame &known, ImageView<uint8
                     s[size_t(x)] += sums.row(0, v - top)[x];
                     n[size_t(x)] += counts.row(0, v - top)[x];
                 }
-            uint8_t *to = trust.row(0, y);
+            uint8_t *to = out.row(0, y);
+            std::copy_n(trustRow(frame, y), width, to);
             for (int x = 0; x < width; ++x) {
                 float total = 0.0f, among = 0.0f;
                 for (int u = std::max(0, x - kRadius); u < std::min(width, x + kRadius + 1); ++u) {
@@ -122,6 +126,7 @@ void doubt(const AlignedFrame &frame, const AlignedFrame &known, ImageView<uint8
             }
         }
     });
+    return out;
 }
 
 } // namespace yolk

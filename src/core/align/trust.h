@@ -15,12 +15,13 @@ struct AlignedFrame {
     NoiseModel noise;
 };
 
-/// Lowers `trust`, that of `frame`, where it contradicts `known`: differences of all channels in units of what noise, the
-/// response and a remaining shift of a third of a pixel at edges allow, squared, their mean over 5 x 5 pixels; above 6 it
-/// is not believed, below 2.5 in full. Light that clips in one must be at least so bright in the other. Places that one of
+/// The trust of `frame`, lowered where it contradicts `known`: differences of all channels in units of what noise, 3 % of
+/// response and a remaining shift of a tenth of a pixel at edges allow, squared, their mean over 5 x 5 pixels; above 3.6 it
+/// is not believed, below 1.8 in full. Light that clips in one must be at least so bright in the other. Places that one of
 /// them does not show, or `known` is not believed at, do not count.
-/// Shapes: all of one width and height. Throws ArgumentError, Cancelled. Threads: bands; the same bits for any runner.
-/// Memory: a few rows. Source: our own; the test is chi-square per degree of freedom.
-void doubt(const AlignedFrame &frame, const AlignedFrame &known, ImageView<uint8_t> trust, ExecContext &ctx);
+/// Shapes: codes three planes, trust one or empty, all of one width and height. Throws ArgumentError, Cancelled.
+/// Threads: bands; the same bits for any runner. Memory: 1 byte a pixel.
+/// Source: our own; the test is chi-square per degree of freedom. The limits gave the best picture of the demo set.
+Image<uint8_t> doubted(const AlignedFrame &frame, const AlignedFrame &known, ExecContext &ctx);
 
 } // namespace yolk

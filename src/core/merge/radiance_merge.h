@@ -50,10 +50,10 @@ struct Merged {
 /// the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are not of the
 /// same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show light that would
 /// clip it by far, be it only that they clip (JPEG makes values below clipping beside edges and in clipped areas).
-/// Where every frame is clipped the value is that of the least exposed one that is there and believed, else there. A channel that still holds keeps what it
-/// says; one that is lost rises to the lowest level, against white, that the others hold; where all three are lost they
-/// fade to neutral. `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's
-/// white for raw ones.
+/// Where every frame is clipped the value is that of the least exposed one; of frames with trust, of the one that shows
+/// the most light, as there is at least what each shows. A channel that still holds keeps what it says; one that is lost
+/// rises to the lowest level, against white, that the others hold; where all three are lost they fade to neutral.
+/// `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw ones.
 /// A frame's trust is a factor on its weight, pixel by pixel; what is not believed contradicts no other frame either.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
 /// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.

@@ -132,12 +132,15 @@ private:
                                     out_.trust[k] ? out_.trust[k]->view() : ImageView<const uint8_t>{},
                                     used_[k]->exposure, used_[k]->measured.noise};
             };
-            AlignedFrame frame = side(i);
-            frame.trust = warped.trust.view();
             const size_t neighbour = i < reference_ ? i + 1 : i - 1;
-            doubt(frame, side(reference_), warped.trust.view(), own);
-            if (neighbour != reference_ && shape == out_.pixels[neighbour]->shape())
-                doubt(frame, side(neighbour), warped.trust.view(), own);
+            for (const size_t known : {reference_, neighbour}) {
+                AlignedFrame frame = side(i);
+                frame.trust = warped.trust.view();
+                if (out_.pixels[known]->shape() == shape)
+                    warped.trust = doubted(frame, side(known), own);
+                if (neighbour == reference_)
+                    break;
+            }
         }
         long long covered = 0, believed = 0;
         for (int y = 0; y < shape.height; ++y)

@@ -1,6 +1,7 @@
 #include "base/errors.h"
 #include "merge/radiance_merge.h"
 #include "support/compare.h"
+#include "support/near.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
 
@@ -365,6 +366,38 @@ private Q_SLOTS:
         refuses({{a.view(), 1.0, {}, 0.0}});
         refuses({{a.view(), 1.0, {.gain = -1.0}}});
         refuses({{a.view(), 1.0, {.readVariance = 0.0}}});
+    }
+    void whatIsNotTrustedDoesNotCount() // by hand: the second frame shows another light in its left half
+    {
+        Bracket in;
+        in.add(flatCodes(20, 3, 0.1, 0.1, 0.1), 1.0);
+        in.add(flatCodes(20, 3, 0.8, 0.8, 0.8), 4.0);
+        Image<uint8_t> trust(20, 3, 1);
+        for (int y = 0; y < 3; ++y)
+            std::fill_n(trust.row(0, y) + 10, 10, uint8_t(255));
+        const Merged plain = merged(in);
+        in.exposures[1].trust = trust.view();
+        const Merged got = merged(in);
+        test::compareNear(double(got.radiance.row(1, 1)[4]), 0.1, 1e-4);
+        QCOMPARE(got.shares.row(1, 1)[4], uint8_t(0));
+        QCOMPARE(got.radiance.row(1, 1)[14], plain.radiance.row(1, 1)[14]);
+        const Image<uint8_t> wrong(3, 3, 1);
+        in.exposures[1].trust = wrong.view();
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, merged(in));
+    }
+    void whereTheDarkestIsNotThereTheNextFillsIn() // all clip; the darkest does not cover the left half
+    {
+        Bracket in;
+        in.add(flatCodes(20, 2, 1.0, 1.0, 1.0), 0.25);
+        in.add(flatCodes(20, 2, 1.0, 1.0, 1.0), 1.0);
+        Image<uint8_t> trust(20, 2, 1);
+        for (int y = 0; y < 2; ++y)
+            std::fill_n(trust.row(0, y) + 10, 10, uint8_t(255));
+        in.exposures[0].trust = trust.view();
+        const Merged got = merged(in);
+        test::compareNear(double(got.radiance.row(1, 0)[4]), 1.0, 1e-3);
+        test::compareNear(double(got.radiance.row(1, 0)[14]), 4.0, 4e-3);
+        QVERIFY(got.clipped.row(0, 0)[4] > 0 && got.clipped.row(0, 0)[14] > 0);
     }
 };
 
