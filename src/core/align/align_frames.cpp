@@ -17,11 +17,13 @@ constexpr double kOverlap = 0.2;   // of the picture
 constexpr double kStill = 0.04;    // pixels: a smaller motion costs less than resampling
 constexpr double kCoarse = 0.15e6; // pixels of the level where first ideas are compared
 
-constexpr int kFewPlaces = 20;                         // too few to go by at all
-constexpr int kManyPlaces = 120;                       // a good fit of fewer may be chance
-constexpr double kClearly = 1.02;                      // better by so much, or the likelier one stays
-constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.4; // fit
-constexpr double kMostAgree = 0.6; // a subject in front would have to fill so much to be taken for the scene
+constexpr int kFewPlaces = 20;                          // too few to go by at all
+constexpr int kManyPlaces = 120;                        // a good fit of fewer may be chance
+constexpr int kQuick = 8;                               // iterations from a first idea
+constexpr double kRoughly = 0.1;                        // pixels of the level
+constexpr double kClearly = 1.02;                       // better by so much, or the likelier one stays
+constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.25; // fit
+constexpr double kMostAgree = 0.5; // a subject in front would have to fill so much to be taken for the scene
 
 bool isGood(const Registration &r)
 {
@@ -110,7 +112,7 @@ private:
         int same = 0; // starts that ended where the best one did
         for (size_t i = 0; i < starts.size(); ++i) {
             const auto at = [&](int level) {
-                return registerPair(still, moving, starts[i], {options_.model, level, level}, ctx_);
+                return registerPair(still, moving, starts[i], {options_.model, level, level, kQuick, kRoughly}, ctx_);
             };
             Registration r = at(coarse);
             // Where nearly all clips in one of both, only fine levels hold enough to choose by.

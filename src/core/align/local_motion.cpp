@@ -53,11 +53,11 @@ cv::Mat evened(const cv::Mat &log)
 cv::Mat flowOf(const cv::Mat &from, const cv::Mat &to)
 {
     const auto dis = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
-    dis->setFinestScale(0);
+    dis->setFinestScale(1);
     dis->setPatchSize(8);
-    dis->setPatchStride(3);
-    dis->setGradientDescentIterations(25);
-    dis->setVariationalRefinementIterations(5);
+    dis->setPatchStride(4);
+    dis->setGradientDescentIterations(16);
+    dis->setVariationalRefinementIterations(3);
     cv::Mat flow;
     dis->calc(from, to, flow);
     return flow;
@@ -183,7 +183,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     Image<uint8_t> both(width, height, 1);
     cv::Mat stillMat = matOf(stillLog), movedLogMat = matOf(movedLog), bothMat = matOf(both);
     cv::GaussianBlur(logOf(matOf(light_), offset, clipping), stillMat, {}, 0.8);
-    constexpr int kCorrections = 3;
+    constexpr int kCorrections = 2;
     for (int i = 0; i < kCorrections; ++i) {
         ctx.throwIfStopped();
         follow();

@@ -584,7 +584,10 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
         const double scale = std::exp2(-level);
         Registrar registrar(still, moving, level, ctx);
         const bool isLast = level == finest;
-        t = registrar.converge(t.scaled(scale), most, level == coarsest ? 20 : 8, isLast ? 0.003 : 0.03)
+        t = registrar
+                .converge(t.scaled(scale), most,
+                          level == coarsest ? options.iterations : std::min(8, options.iterations),
+                          isLast ? options.enough : 0.03)
                 .scaled(1.0 / scale);
         if (!isLast)
             continue;

@@ -26,6 +26,8 @@ enum class ModelChoice { Automatic, Shift, Rigid, Similarity, Homography };
 struct RegistrationOptions {
     ModelChoice model = ModelChoice::Automatic;
     int coarsest = 99, finest = 0; ///< levels of the guides that are worked on
+    int iterations = 20;           ///< at the coarsest, at most
+    double enough = 0.003;         ///< pixels of the finest level: a smaller step of a corner is the last
 };
 
 /// Gauss-Newton on log light, coarse to fine: blocks of 16 x 16 pixels, each with an unknown offset of its own that is
