@@ -401,6 +401,8 @@ public:
         }
         return transform;
     }
+    double width() const { return 2 * frame_.cx; }
+    double height() const { return 2 * frame_.cy; }
     MotionModel model() const { return model_; }
     const std::vector<Block> &blocks() const { return blocks_; }
 
@@ -601,6 +603,17 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
         t = registrar.converge(t, model, 3, 0.002);
         Registration out = registrar.judge(t);
         out.model = model;
+        if (options.model == ModelChoice::Automatic && !t.isIdentity()) {
+            // Along a smooth gradient any motion looks like another exposure: it must explain what stillness does not.
+            const Registration stillness = registrar.judge({});
+            const double corners = motionOf(t, registrar.width(), registrar.height()).corners;
+            constexpr double kMargin = 0.1, kInFullFrom = 2.0; // of the fit; pixels
+            if (stillness.fit >= out.fit - kMargin * std::min(1.0, corners / kInFullFrom)) {
+                out = stillness;
+                out.model = MotionModel::None;
+                t = {};
+            }
+        }
         out.transform = t.scaled(1.0 / scale);
         out.residual /= scale;
         return out;
