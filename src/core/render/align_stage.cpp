@@ -74,7 +74,9 @@ public:
     {
         out_.alignment = known;
         const bool refines = reduction_ == 1 || settings_.model != ModelChoice::Automatic;
-        if (std::ranges::count_if(known, &FrameAlignment::found) < 2)
+        const Shape shape = out_.pixels[reference_]->shape();
+        const bool oneShape = std::ranges::all_of(out_.pixels, [&](const auto &p) { return p->shape() == shape; });
+        if (oneShape && std::ranges::count_if(known, &FrameAlignment::found) < 2)
             return std::move(out_);
         ExecContext looking = ctx.part(0.0, 0.2), refining = ctx.part(0.2, 0.5), moving = ctx.part(0.5, 1.0);
         std::vector<FrameAlignment> here = scaled(known, 1.0 / reduction_);
@@ -109,7 +111,8 @@ private:
         for (size_t i : order) {
             ExecContext own = ctx.part(double(done) / double(order.size()), double(done + 1) / double(order.size()));
             ++done;
-            if (here[i].found && !here[i].toReference.transform.isIdentity())
+            const bool moves = here[i].found && !here[i].toReference.transform.isIdentity();
+            if (moves || out_.pixels[i]->shape() != out_.pixels[reference_]->shape())
                 move(i, guides[i], here[i].toReference.transform, local, own);
             own.report(1.0);
         }
@@ -193,11 +196,6 @@ std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Brack
         preparationOf(*used[i], measured, recipe.prepare).hash(hasher);
     }
     return sources.cache->get<AlignedSet>(hasher.finish(), make, [](const AlignedSet &set) { return set.bytes(); });
-}
-
-std::vector<FrameAlignment> alignmentOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
-{
-    return alignmentIn(bracketOf(sources, measured, recipe), measured, recipe.align);
 }
 
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe)

@@ -61,10 +61,6 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
 /// The bracket as the recipe arranges it.
 Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe);
 
-/// How the frames in use, in the order of Bracket::used(), lie to the reference frame, as measured: full-resolution
-/// pixels. All as shot where the recipe says so.
-std::vector<FrameAlignment> alignmentOf(const Sources &sources, const Measured &measured, const Recipe &recipe);
-
 /// What is kept of the reference frame, in its pixels.
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe);
 

@@ -46,6 +46,7 @@ private Q_SLOTS:
             });
             recipe.frames.reference = "abc";
             recipe.frames.excluded = {"d", "e"};
+            recipe.frames.unaligned = {"h"};
             recipe.frames.influence = {{"f", 0.1}, {"g", 1.7}};
             QVERIFY(parseRecipe(recipeText(recipe)).recipe == recipe);
         }
