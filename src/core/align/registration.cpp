@@ -192,7 +192,7 @@ void sumBlock(const float *still, const float *gradientX, const float *gradientY
               int columns, int rows, const LocalMap &map, const float *moving, const uint8_t *movingValid,
               ptrdiff_t movingStride, ptrdiff_t validStride, int movingWidth, int movingHeight, Sums &out)
 {
-    Float4 s[13] = {}; // of the four quarters of a row, so that the order does not depend on the processor
+    Float4 s[4] = {}; // the thirteen sums
     int covered = 0;
     for (int y = 0; y < rows; ++y)
         for (int x = 0; x < columns; ++x) {
@@ -580,6 +580,9 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
 {
     const int last = int(std::min(still.levels.size(), moving.levels.size())) - 1;
     const int finest = std::clamp(options.finest, 0, last), coarsest = std::clamp(options.coarsest, finest, last);
+    for (const Guide *guide : {&still, &moving}) // smaller ones hold no block, nor the filters' borders
+        if (std::min(guide->width, guide->height) < kBlock)
+            return {};
     const MotionModel most = modelOf(options.model);
     Transform t = start;
     for (int level = coarsest; level >= finest; --level) {

@@ -264,10 +264,12 @@ private Q_SLOTS:
     }
     void tinyPicturesAndStops()
     {
-        Set tiny;
-        tiny.add(test::flat(3, 2, 0.5f, 0.5f, 0.5f), 0, 1.0);
-        tiny.add(test::flat(3, 2, 0.5f, 0.5f, 0.5f), 1, 1.0);
-        QVERIFY(!tiny.aligned(0)[1].found);
+        for (const auto &[width, height] : {std::pair(3, 2), std::pair(1, 120), std::pair(120, 1), std::pair(17, 16)}) {
+            Set tiny;
+            tiny.add(test::flat(width, height, 0.5f, 0.5f, 0.5f), 0, 1.0);
+            tiny.add(test::flat(width, height, 0.5f, 0.5f, 0.5f), 1, 1.0);
+            QVERIFY(!tiny.aligned(0)[1].found);
+        }
         const Set set = threeOf(scene(2), 1.5, {}, {});
         std::stop_source stop;
         SerialRunner serial;
