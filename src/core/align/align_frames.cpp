@@ -11,6 +11,7 @@
 namespace yolk {
 namespace {
 
+constexpr int kSmallest = 40;      // pixels of the shorter side
 constexpr double kSeen = 0.15;     // share of textured places that must agree
 constexpr int kFewestPlaces = 4;   // of them
 constexpr double kOverlap = 0.2;   // of the picture
@@ -178,6 +179,9 @@ std::vector<FrameAlignment> alignFrames(std::span<const Guide> guides, size_t wa
     Aligner aligner(guides, options, ctx);
     const auto rootedAt = [&](size_t root) {
         return aligner.chain(root, [&](size_t from, size_t to) -> std::optional<Registration> {
+            for (const size_t i : {from, to}) // in so small a picture there is nothing to go by
+                if (std::min(guides[i].width, guides[i].height) < kSmallest)
+                    return std::nullopt;
             const Registration r = aligner.find(from, to);
             return isGood(r) ? std::optional(r) : std::nullopt;
         });

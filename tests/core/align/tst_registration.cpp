@@ -264,7 +264,8 @@ private Q_SLOTS:
     }
     void tinyPicturesAndStops()
     {
-        for (const auto &[width, height] : {std::pair(3, 2), std::pair(1, 120), std::pair(120, 1), std::pair(17, 16)}) {
+        for (const auto &[width, height] :
+             {std::pair(3, 2), std::pair(1, 120), std::pair(120, 1), std::pair(17, 16), std::pair(40, 41)}) {
             Set tiny;
             tiny.add(test::flat(width, height, 0.5f, 0.5f, 0.5f), 0, 1.0);
             tiny.add(test::flat(width, height, 0.5f, 0.5f, 0.5f), 1, 1.0);
