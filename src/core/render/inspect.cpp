@@ -192,7 +192,7 @@ void noiseView(const MergedSet &set, const Footprint &under, Inspected &out, Exe
     });
 }
 
-/// Slope of log light at each pixel of a view of an aligned frame, 0 .. 1; what clips or drowns in noise has none.
+/// Slope of log light beyond what noise makes at each pixel of a view of an aligned frame, 0 .. 1; what clips has none.
 Image<float> edgesOf(const AlignedSet &set, size_t index, const BracketFrame &frame, const RenderRequest &request,
                      ExecContext &ctx)
 {
@@ -213,6 +213,7 @@ Image<float> edgesOf(const AlignedSet &set, size_t index, const BracketFrame &fr
     });
     region = {region.x0 - left, region.y0 - top, region.x1 - left, region.y1 - top};
     const Image<float> seen = resample(logs.view(), region, request.width, request.height, ctx);
+    const double averaging = std::min(1.0, request.width / (region.x1 - region.x0)); // what is left of a sigma
     Image<float> out(request.width, request.height, 1);
     forEachBand(ctx, out.height(), [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
@@ -221,8 +222,12 @@ Image<float> edgesOf(const AlignedSet &set, size_t index, const BracketFrame &fr
                     return seen.row(0, std::clamp(v, 0, out.height() - 1))[std::clamp(u, 0, out.width() - 1)];
                 };
                 const float slope = std::hypot(at(x + 1, y) - at(x - 1, y), at(x, y + 1) - at(x, y - 1));
-                constexpr float kFaint = 0.15f, kStrong = 1.2f; // stops over two pixels
-                out.row(0, y)[x] = std::clamp((slope - kFaint) / (kStrong - kFaint), 0.0f, 1.0f);
+                constexpr float kFaint = 0.15f, kStrong = 1.2f, kBeyondNoise = 3.5f; // stops over two pixels; sigmas
+                const double light = std::exp2(double(at(x, y)));
+                const double sigma =
+                    std::sqrt(frame.measured.noise.variance(light - dark)) * averaging / (light * std::numbers::ln2);
+                const float least = kFaint + kBeyondNoise * float(sigma);
+                out.row(0, y)[x] = std::clamp((slope - least) / (kStrong - kFaint), 0.0f, 1.0f);
             }
     });
     return out;
