@@ -149,6 +149,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
         }
         merged_.reset();
         mergedIsCurrent_ = false;
+        isDraft_ = true;
         histogram_.reset();
         view_.reset();
         arrange();
@@ -264,6 +265,7 @@ void Document::recipeIsNew()
     }
     Q_EMIT recipeChanged();
     if (mergeChanged) {
+        isDraft_ = false;
         viewLane_.discard();
         startMerge();
     } else if (whiteChanged) {
@@ -284,7 +286,7 @@ void Document::startMerge()
     mergedRecipe_ = recipe();
     mergedIsCurrent_ = false;
     histogramLane_.discard();
-    const auto mergeAt = [sources = sources_, measured = *measured_, settings = mergedRecipe_](int reduction) {
+    const auto mergeAt = [sources = sources_, measured = *measured_](int reduction, const Recipe &settings) {
         return [=](ExecContext &ctx) {
             MergedPtr merged = mergedOf(sources, measured, settings, reduction, ctx);
             ExecContext rest = ctx.child({});
@@ -307,23 +309,33 @@ void Document::startMerge()
     };
     const int preview = previewReduction(sources_);
     const auto full = [this, mergeAt, take, count = qsizetype(bracket_->used().size())] {
-        mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1),
+        mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1, mergedRecipe_),
                                [this, take](Outcome<Step> outcome) {
+                                   isDraft_ = isDraft_ && !outcome.result;
                                    if (take(outcome))
                                        renderView(); // the same view again, from all pixels
                                });
     };
     if (preview == 1)
         return full();
-    mergeLane_.start<Step>(tr("First picture"), mergeAt(preview), [take, full](Outcome<Step> outcome) {
-        if (take(outcome))
-            full();
-    });
+    mergeLane_.start<Step>(tr("First picture"), mergeAt(preview, recipeOnCanvas()),
+                           [take, full](Outcome<Step> outcome) {
+                               if (take(outcome))
+                                   full();
+                           });
+}
+
+Recipe Document::recipeOnCanvas() const
+{
+    Recipe out = recipe();
+    if (isDraft_)
+        out.align.local = AlignMode::Off;
+    return out;
 }
 
 void Document::findHistogram()
 {
-    auto work = [sources = sources_, measured = *measured_, settings = recipe()](ExecContext &ctx) {
+    auto work = [sources = sources_, measured = *measured_, settings = recipeOnCanvas()](ExecContext &ctx) {
         return sceneHistogram(sources, measured, settings, ctx);
     };
     histogramLane_.start<SceneHistogram>({}, work, [this](Outcome<SceneHistogram> outcome) {
@@ -352,7 +364,7 @@ void Document::renderView()
                                 {r.left(), r.top(), r.right(), r.bottom()},
                                 view_->size.width(),
                                 view_->size.height()};
-    Recipe onScreen = recipe();
+    Recipe onScreen = recipeOnCanvas();
     onScreen.output.space = OutputSpace::Srgb; // of the screen, until profiles of monitors are read
     showInView([sources = sources_, onScreen, measured = *measured_, request, r, full, look = inspection_,
                 overlay = overlay_](ExecContext &ctx) {

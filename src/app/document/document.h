@@ -73,8 +73,8 @@ public:
     const Measured &measured() const { return *measured_; }
     const Coverage &coverage() const { return coverage_; }
     const Sources &sources() const { return sources_; }
-    QSize pictureSize() const;                      ///< of the reference frame, upright; empty when nothing is open
-    QRect pictureArea() const { return area_; }     ///< what the crop leaves of it
+    QSize pictureSize() const;                  ///< of the reference frame, upright; empty when nothing is open
+    QRect pictureArea() const { return area_; } ///< what the crop leaves of it
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
@@ -159,6 +159,7 @@ private:
     void loadThumbnails();
     void recipeIsNew();
     void startMerge();
+    Recipe recipeOnCanvas() const;
     void renderView();
     void renderFrame(const std::string &id);
     void showInView(std::function<ViewPicture(ExecContext &)> work);
@@ -181,6 +182,7 @@ private:
     MergedPtr merged_;
     Recipe mergedRecipe_;          // what was last sent to be merged
     bool mergedIsCurrent_ = false; // merged_ and histogram_ are of its frames and their preparation
+    bool isDraft_ = false;         // the first picture of a set does not wait for near and far
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;

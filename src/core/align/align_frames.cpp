@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <map>
+#include <mutex>
 #include <numeric>
 #include <optional>
 
@@ -24,7 +26,8 @@ constexpr int kQuick = 8;                               // iterations from a fir
 constexpr double kRoughly = 0.1;                        // pixels of the level
 constexpr double kClearly = 1.02;                       // better by so much, or the likelier one stays
 constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.25; // fit
-constexpr double kMostAgree = 0.5; // a subject in front would have to fill so much to be taken for the scene
+// A subject in front would have to fill so much to be taken for the scene: where two starts ended, or one alone.
+constexpr double kMostAgree = 0.5, kNearlyAllAgree = 0.7;
 
 bool isGood(const Registration &r)
 {
@@ -34,26 +37,15 @@ bool isGood(const Registration &r)
 class Aligner {
 public:
     Aligner(std::span<const Guide> guides, const AlignOptions &options, ExecContext &ctx)
-        : guides_(guides), options_(options), ctx_(ctx), features_(guides.size())
+        : guides_(guides), options_(options), ctx_(ctx.child({})), frames_(guides.size())
     {
     }
 
     /// From frame `a` to frame `b`, from nothing.
     Registration find(size_t a, size_t b)
     {
-        if (!isTemplate(a, b))
-            return turned(find(b, a));
-        Registration out = find(guides_[a], guides_[b], likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)));
-        if (out.fit >= kDoubtful && (out.fit >= kBeyondDoubt || out.places >= kManyPlaces))
-            return out;
-        // Outlines of clipped areas are features too, once both are cut at the same light.
-        const double clipping = commonClipping(a, b);
-        const auto starts = likelyTransforms(featuresOf(guides_[a], clipping), featuresOf(guides_[b], clipping));
-        if (const Registration other = find(guides_[a], guides_[b], starts); scoreOf(other) > kClearly * scoreOf(out))
-            out = other;
-        if (out.places < kFewPlaces) // and all there is, where what lies beside them clips
-            out = find(cutAt(guides_[a], clipping), cutAt(guides_[b], clipping), starts);
-        return out;
+        const auto known = pairs_.find({a, b});
+        return known != pairs_.end() ? known->second : pairs_[{a, b}] = compare(a, b);
     }
 
     /// From frame `a` to frame `b`, near `known`.
@@ -70,6 +62,35 @@ public:
         return registerPair(cutAt(guides_[a], clipping), cutAt(guides_[b], clipping), known, near, ctx_);
     }
 
+    /// Frames in the order in which they are chained to the root: nearer exposures first.
+    std::vector<size_t> orderFrom(size_t root) const
+    {
+        std::vector<size_t> out(guides_.size());
+        std::iota(out.begin(), out.end(), size_t(0));
+        std::erase(out, root);
+        std::ranges::stable_sort(out, {}, [&](size_t i) { return distance(i, root); });
+        return out;
+    }
+
+    /// Compares all pairs that chain() asks for first, at once.
+    void findNeighbours(size_t root, ExecContext &ctx)
+    {
+        const std::vector<size_t> order = orderFrom(root);
+        std::vector<Pair> pairs;
+        std::vector<size_t> before{root};
+        for (size_t i : order) {
+            pairs.push_back({nearestFirst(before, i).front(), i});
+            before.push_back(i);
+        }
+        std::vector<Registration> out(pairs.size());
+        forEachPart(ctx, int(pairs.size()), [&](int i, ExecContext &) {
+            const auto [from, to] = pairs[size_t(i)];
+            out[size_t(i)] = compare(from, to);
+        });
+        for (size_t i = 0; i < pairs.size(); ++i)
+            pairs_[pairs[i]] = out[i];
+    }
+
     /// Goes from the root to ever farther exposures; `pair(from, to)` says how neighbours lie, or nothing.
     std::vector<FrameAlignment>
     chain(size_t root, const std::function<std::optional<Registration>(size_t from, size_t to)> &pair) const
@@ -77,21 +98,13 @@ public:
         std::vector<FrameAlignment> out(guides_.size());
         out[root].found = true;
         out[root].toReference.agreement = out[root].toReference.overlap = 1.0;
-        std::vector<size_t> order(guides_.size());
-        std::iota(order.begin(), order.end(), size_t(0));
-        const auto distance = [&](size_t i, size_t j) {
-            return std::abs(std::log2(guides_[i].exposure / guides_[j].exposure));
-        };
-        std::ranges::stable_sort(order, {}, [&](size_t i) { return distance(i, root); });
         std::vector<size_t> aligned{root};
-        for (size_t i : order) {
-            if (i == root)
-                continue;
-            std::ranges::stable_sort(aligned, {}, [&](size_t j) { return distance(i, j); });
+        for (size_t i : orderFrom(root)) {
             constexpr size_t kTries = 3;
-            for (size_t t = 0; t < std::min(aligned.size(), kTries) && !out[i].found; ++t)
-                if (const auto r = pair(aligned[t], i))
-                    out[i] = chained(out[aligned[t]], *r, i);
+            const std::vector<size_t> known = nearestFirst(aligned, i);
+            for (size_t t = 0; t < std::min(known.size(), kTries) && !out[i].found; ++t)
+                if (const auto r = pair(known[t], i))
+                    out[i] = chained(out[known[t]], *r, i);
             if (out[i].found)
                 aligned.push_back(i);
         }
@@ -99,37 +112,88 @@ public:
     }
 
 private:
+    using Pair = std::pair<size_t, size_t>;
+
+    Registration compare(size_t a, size_t b)
+    {
+        if (!isTemplate(a, b))
+            return turned(compare(b, a));
+        const Guide &still = guides_[a], &moving = guides_[b];
+        std::vector<Transform> starts = likelyShifts(overviewOfFrame(a), overviewOfFrame(b));
+        const Idea idea = bestOf(still, moving, starts);
+        if (idea.sure && isClear(idea.best) && idea.best.places >= kManyPlaces)
+            return finish(still, moving, idea); // most frames lie so near that corners are not needed
+        const auto withCorners = [&](std::vector<Transform> found, const std::vector<Transform> &shifts) {
+            found.insert(found.end(), shifts.begin(), shifts.end());
+            return found;
+        };
+        starts = withCorners(likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)), starts);
+        Registration out = finish(still, moving, bestOf(still, moving, starts));
+        if (isClear(out))
+            return out;
+        // Outlines of clipped areas are features too, once both are cut at the same light.
+        const double clipping = commonClipping(a, b);
+        starts = withCorners(likelyTransforms(featuresOf(still, clipping), featuresOf(moving, clipping)),
+                             likelyShifts(overviewOf(still, clipping), overviewOf(moving, clipping)));
+        const Registration other = finish(still, moving, bestOf(still, moving, starts));
+        if (scoreOf(other) > kClearly * scoreOf(out))
+            out = other;
+        if (out.places < kFewPlaces) { // and all there is, where what lies beside them clips
+            const Guide cutStill = cutAt(still, clipping), cutMoving = cutAt(moving, clipping);
+            out = finish(cutStill, cutMoving, bestOf(cutStill, cutMoving, starts));
+        }
+        return out;
+    }
+
     static double scoreOf(const Registration &r) { return r.fit * r.overlap * double(r.places); }
     double commonClipping(size_t a, size_t b) const
     {
         return 0.95 / std::max(guides_[a].exposure, guides_[b].exposure);
     }
 
-    Registration find(const Guide &still, const Guide &moving, const std::vector<Transform> &starts) const
+    /// The best of several starts at a coarse level.
+    struct Idea {
+        Registration best;
+        int level;
+        bool sure; // beyond doubt, or where two starts ended, or nearly all of the picture agrees
+    };
+    static bool isClear(const Registration &r)
+    {
+        return r.fit >= kDoubtful && (r.fit >= kBeyondDoubt || r.places >= kManyPlaces);
+    }
+
+    Idea bestOf(const Guide &still, const Guide &moving, const std::vector<Transform> &starts)
     {
         const int finest = still.levelOf(options_.finestPixels);
-        int coarse = std::max(finest, still.levelOf(kCoarse));
-        Registration best;
-        int same = 0; // starts that ended where the best one did
-        for (size_t i = 0; i < starts.size(); ++i) {
+        Idea out{{}, std::max(finest, still.levelOf(kCoarse)), false};
+        bool twice = false; // another start ended where the best one did
+        for (size_t i = 0; i < starts.size() && !out.sure; ++i) {
             const auto at = [&](int level) {
                 return registerPair(still, moving, starts[i], {options_.model, level, level, kQuick, kRoughly}, ctx_);
             };
-            Registration r = at(coarse);
+            Registration r = at(out.level);
             // Where nearly all clips in one of both, only fine levels hold enough to choose by.
-            while (i == 0 && r.places < kManyPlaces / 2 && coarse > finest)
-                r = at(--coarse);
-            same += largestDistance(r.transform, best.transform, still.width, still.height) < 1.0;
-            if (i == 0 || scoreOf(r) > kClearly * scoreOf(best)) {
-                best = r;
-                same = 0;
-            }
-            if (best.fit > kBeyondDoubt || (same > 0 && best.agreement > kMostAgree))
-                break;
+            while (i == 0 && r.places < kManyPlaces / 2 && out.level > finest)
+                r = at(--out.level);
+            const bool same =
+                i > 0 && largestDistance(r.transform, out.best.transform, still.width, still.height) < 1.0;
+            const bool better = i == 0 || scoreOf(r) > kClearly * scoreOf(out.best);
+            twice = !better && (twice || same);
+            if (better)
+                out.best = r;
+            out.sure = out.best.fit > kBeyondDoubt || (twice && out.best.agreement > kMostAgree) ||
+                       (out.best.places >= kManyPlaces && out.best.agreement > kNearlyAllAgree);
         }
-        if (!isGood(best) || coarse == finest)
-            return best;
-        return registerPair(still, moving, best.transform, {options_.model, coarse - 1, finest}, ctx_);
+        return out;
+    }
+
+    /// On to the finest level.
+    Registration finish(const Guide &still, const Guide &moving, const Idea &idea)
+    {
+        const int finest = still.levelOf(options_.finestPixels);
+        if (!isGood(idea.best) || idea.level == finest)
+            return idea.best;
+        return registerPair(still, moving, idea.best.transform, {options_.model, idea.level - 1, finest}, ctx_);
     }
 
     /// The brighter one is the template: its gradients are the cleaner ones.
@@ -151,17 +215,35 @@ private:
         return {true, r};
     }
 
+    double distance(size_t i, size_t j) const { return std::abs(std::log2(guides_[i].exposure / guides_[j].exposure)); }
+    std::vector<size_t> nearestFirst(std::vector<size_t> frames, size_t to) const
+    {
+        std::ranges::stable_sort(frames, {}, [&](size_t j) { return distance(to, j); });
+        return frames;
+    }
+
+    /// What is found of a frame when it is first asked for, by any thread.
+    struct Known {
+        std::once_flag seen, cornered;
+        Overview overview;
+        Features features;
+    };
+    const Overview &overviewOfFrame(size_t i)
+    {
+        std::call_once(frames_[i].seen, [&] { frames_[i].overview = overviewOf(guides_[i]); });
+        return frames_[i].overview;
+    }
     const Features &featuresOfFrame(size_t i)
     {
-        if (!features_[i].data)
-            features_[i] = featuresOf(guides_[i]);
-        return features_[i];
+        std::call_once(frames_[i].cornered, [&] { frames_[i].features = featuresOf(guides_[i]); });
+        return frames_[i].features;
     }
 
     std::span<const Guide> guides_;
     AlignOptions options_;
-    ExecContext &ctx_;
-    std::vector<Features> features_;
+    ExecContext ctx_; // without progress
+    std::vector<Known> frames_;
+    std::map<Pair, Registration> pairs_;
 };
 
 size_t foundIn(const std::vector<FrameAlignment> &alignment)
@@ -177,11 +259,13 @@ std::vector<FrameAlignment> alignFrames(std::span<const Guide> guides, size_t wa
     if (wanted >= guides.size())
         throw ArgumentError("alignment: there is no such frame");
     Aligner aligner(guides, options, ctx);
+    const auto isTooSmall = [](const Guide &g) { return std::min(g.width, g.height) < kSmallest; };
+    if (std::ranges::none_of(guides, isTooSmall))
+        aligner.findNeighbours(wanted, ctx);
     const auto rootedAt = [&](size_t root) {
         return aligner.chain(root, [&](size_t from, size_t to) -> std::optional<Registration> {
-            for (const size_t i : {from, to}) // in so small a picture there is nothing to go by
-                if (std::min(guides[i].width, guides[i].height) < kSmallest)
-                    return std::nullopt;
+            if (isTooSmall(guides[from]) || isTooSmall(guides[to])) // there is nothing to go by
+                return std::nullopt;
             const Registration r = aligner.find(from, to);
             return isGood(r) ? std::optional(r) : std::nullopt;
         });

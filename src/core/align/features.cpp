@@ -64,12 +64,28 @@ bool isPlausible(const Transform &t, double width, double height)
 
 } // namespace
 
+struct Overview::Data {
+    int level = 0;
+    double width = 0, height = 0; // of the first level
+    cv::Mat picture;
+};
+
 struct Features::Data {
-    int level = 0, phaseLevel = 0;
+    int level = 0;
     double width = 0, height = 0; // of the first level
     std::vector<cv::KeyPoint> corners;
-    cv::Mat descriptors, phase;
+    cv::Mat descriptors;
 };
+
+Overview overviewOf(const Guide &guide, double clipping)
+{
+    auto data = std::make_shared<Overview::Data>();
+    data->level = guide.levelOf(kPhasePixels);
+    data->width = guide.width;
+    data->height = guide.height;
+    data->picture = evened(guide, data->level, clipping);
+    return {data};
+}
 
 Features featuresOf(const Guide &guide, double clipping)
 {
@@ -91,8 +107,6 @@ Features featuresOf(const Guide &guide, double clipping)
             data->corners.push_back(k);
     }
     detector->compute(picture, data->corners, data->descriptors);
-    data->phaseLevel = guide.levelOf(kPhasePixels);
-    data->phase = evened(guide, data->phaseLevel, clipping);
     return {data};
 }
 
@@ -138,12 +152,21 @@ std::vector<Transform> likelyTransforms(const Features &still, const Features &m
         from = std::move(restFrom);
         to = std::move(restTo);
     }
-    if (a.phase.size() == b.phase.size()) {
+    return out;
+}
+
+std::vector<Transform> likelyShifts(const Overview &still, const Overview &moving)
+{
+    const Overview::Data &a = *still.data, &b = *moving.data;
+    std::vector<Transform> out;
+    if (a.picture.size() == b.picture.size()) {
         cv::Mat window;
-        cv::createHanningWindow(window, a.phase.size(), CV_32F);
-        const cv::Point2d shift = cv::phaseCorrelate(a.phase, b.phase, window);
-        const double scale = std::exp2(a.phaseLevel);
-        add(Transform{Matrix3{{1, 0, shift.x * scale, 0, 1, shift.y * scale, 0, 0, 1}}});
+        cv::createHanningWindow(window, a.picture.size(), CV_32F);
+        const cv::Point2d shift = cv::phaseCorrelate(a.picture, b.picture, window);
+        const double scale = std::exp2(a.level);
+        const Transform t{Matrix3{{1, 0, shift.x * scale, 0, 1, shift.y * scale, 0, 0, 1}}};
+        if (isPlausible(t, a.width, a.height))
+            out.push_back(t);
     }
     out.push_back({});
     return out;

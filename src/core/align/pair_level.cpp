@@ -129,10 +129,51 @@ struct Sums {
     double covered = 0; ///< pixels that the other frame shows at all
 };
 
-YOLK_INLINE Float4 cubicWeights(float t) // Catmull-Rom
+/// Catmull-Rom, of the four pixels around a place that lies `t` behind the second.
+YOLK_INLINE void cubicWeights(Float8 t, Float8 out[4])
 {
-    constexpr Float4 k0{0, 1, 0, 0}, k1{-0.5f, 0, 0.5f, 0}, k2{1, -2.5f, 2, -0.5f}, k3{-0.5f, 1.5f, -1.5f, 0.5f};
-    return k0 + t * (k1 + t * (k2 + t * k3));
+    out[0] = t * (-0.5f + t * (1.0f - 0.5f * t));
+    out[1] = 1.0f + t * t * (1.5f * t - 2.5f);
+    out[2] = t * (0.5f + t * (2.0f - 1.5f * t));
+    out[3] = t * t * (0.5f * t - 0.5f);
+}
+
+/// The values of a picture at eight places, by cubic interpolation; `corner` counts from its first pixel to the upper left
+/// of the four by four around each.
+YOLK_INLINE Float8 valuesAt(const float *picture, ptrdiff_t stride, Int8 corner, Float8 right, Float8 down)
+{
+    Float8 across[4], along[4];
+    cubicWeights(right, across);
+    cubicWeights(down, along);
+    alignas(32) float factor[4][8], columns[8][4];
+    std::memcpy(factor, along, sizeof factor);
+    for (int i = 0; i < 8; ++i) {
+        const float *from = picture + corner[i];
+        Float4 line{};
+        for (int j = 0; j < 4; ++j) {
+            Float4 taps;
+            std::memcpy(&taps, from + j * stride, sizeof taps);
+            line += taps * factor[j][i];
+        }
+        std::memcpy(columns[i], &line, sizeof line);
+    }
+    Float8 out{};
+    for (int k = 0; k < 4; ++k)
+        out += across[k] * Float8{columns[0][k], columns[1][k], columns[2][k], columns[3][k],
+                                  columns[4][k], columns[5][k], columns[6][k], columns[7][k]};
+    return out;
+}
+
+YOLK_INLINE Float8 eightOf(const std::array<float, Tile::kPixels> &values, int at)
+{
+    Float8 out;
+    std::memcpy(&out, values.data() + at, sizeof out);
+    return out;
+}
+
+YOLK_INLINE float total(Float8 v)
+{
+    return ((v[0] + v[1]) + (v[2] + v[3])) + ((v[4] + v[5]) + (v[6] + v[7]));
 }
 
 /// The transform near a block's middle, as a linear function.
@@ -141,44 +182,57 @@ struct LocalMap {
 };
 
 YOLK_MULTIVERSION
-void sumBlock(const float *still, const float *gradientX, const float *gradientY, const float *weight, ptrdiff_t stride,
-              int columns, int rows, const LocalMap &map, const float *moving, const uint8_t *movingValid,
-              ptrdiff_t movingStride, ptrdiff_t validStride, int movingWidth, int movingHeight, Sums &out)
+void sumBlock(const Tile &tile, int columns, int rows, const LocalMap &map, const float *moving,
+              const uint8_t *movingValid, ptrdiff_t movingStride, ptrdiff_t validStride, int movingWidth,
+              int movingHeight, Sums &out)
 {
-    Float4 s[4] = {}; // the thirteen sums
-    int covered = 0;
+    Float8 n{}, sw{}, st{}, stt{}, sr{}, srr{}, sx{}, sy{}, sxx{}, sxy{}, syy{}, sxr{}, syr{};
+    Int8 covered{};
+    constexpr Float8 kLanes{0, 1, 2, 3, 4, 5, 6, 7};
+    const float right = float(movingWidth - 3), bottom = float(movingHeight - 3);
     for (int y = 0; y < rows; ++y)
-        for (int x = 0; x < columns; ++x) {
-            const float dx = float(x) - 0.5f * (kBlock - 1), dy = float(y) - 0.5f * (kBlock - 1);
-            const float u = map.x + map.xx * dx + map.xy * dy, v = map.y + map.yx * dx + map.yy * dy;
-            const int iu = int(u), iv = int(v); // towards 0; outside is sorted out next
-            if (!(u >= 2.0f && v >= 2.0f && iu < movingWidth - 3 && iv < movingHeight - 3))
-                continue;
-            ++covered;
-            const ptrdiff_t at = y * stride + x;
-            const float w = weight[at];
-            if (!(w > 0.0f) || !movingValid[ptrdiff_t(int(v + 0.5f)) * validStride + int(u + 0.5f)])
-                continue;
-            const Float4 wx = cubicWeights(u - float(iu)), wy = cubicWeights(v - float(iv));
-            const float *from = moving + ptrdiff_t(iv - 1) * movingStride + iu - 1;
-            Float4 line{};
-            for (int j = 0; j < 4; ++j) {
-                Float4 taps;
-                std::memcpy(&taps, from + j * movingStride, sizeof taps);
-                line += taps * wy[j];
-            }
-            line *= wx;
-            const float t = still[at], r = t - ((line[0] + line[1]) + (line[2] + line[3]));
-            const float gx = gradientX[at], gy = gradientY[at];
-            const Float4 a{1.0f, w, w * t, w * t * t}, b{w * r, w * r * r, w * gx, w * gy},
-                c{w * gx * gx, w * gx * gy, w * gy * gy, w * gx * r};
-            s[0] += a;
-            s[1] += b;
-            s[2] += c;
-            s[3][0] += w * gy * r;
+        for (int x = 0; x < columns; x += 8) {
+            const Float8 dx = kLanes + (float(x) - 0.5f * (kBlock - 1));
+            const float dy = float(y) - 0.5f * (kBlock - 1);
+            Float8 u = map.x + map.xx * dx + map.xy * dy, v = map.y + map.yx * dx + map.yy * dy;
+            const Int8 inside = (kLanes < float(columns - x)) & (u >= 2.0f) & (v >= 2.0f) & (u < right) & (v < bottom);
+            covered -= inside;
+            u = inside ? u : Float8{} + 2.0f; // somewhere within; it does not count
+            v = inside ? v : Float8{} + 2.0f;
+            const Int8 iu = __builtin_convertvector(u, Int8), iv = __builtin_convertvector(v, Int8);
+            const Int8 nearest =
+                __builtin_convertvector(v + 0.5f, Int8) * int(validStride) + __builtin_convertvector(u + 0.5f, Int8);
+            Int8 valid;
+            for (int i = 0; i < 8; ++i)
+                valid[i] = -int(movingValid[nearest[i]] != 0);
+            const int at = y * kBlock + x;
+            Float8 W = eightOf(tile.weight, at);
+            const Float8 T = eightOf(tile.value, at), X = eightOf(tile.gradientX, at), Y = eightOf(tile.gradientY, at);
+            const Int8 counts = inside & valid & (W > 0.0f);
+            W = counts ? W : Float8{};
+            const Float8 R =
+                T - valuesAt(moving, movingStride, (iv - 1) * int(movingStride) + iu - 1,
+                             u - __builtin_convertvector(iu, Float8), v - __builtin_convertvector(iv, Float8));
+            const Float8 wT = W * T, wR = W * R, wX = W * X, wY = W * Y;
+            n += counts ? Float8{} + 1.0f : Float8{};
+            sw += W;
+            st += wT;
+            stt += wT * T;
+            sr += wR;
+            srr += wR * R;
+            sx += wX;
+            sy += wY;
+            sxx += wX * X;
+            sxy += wX * Y;
+            syy += wY * Y;
+            sxr += wX * R;
+            syr += wY * R;
         }
-    out = {s[0][0], s[0][1], s[0][2], s[0][3], s[1][0], s[1][1], s[1][2],
-           s[1][3], s[2][0], s[2][1], s[2][2], s[2][3], s[3][0], double(covered)};
+    int count = 0;
+    for (int i = 0; i < 8; ++i)
+        count += covered[i];
+    out = {total(n),  total(sw),  total(st),  total(stt), total(sr),  total(srr), total(sx),
+           total(sy), total(sxx), total(sxy), total(syy), total(sxr), total(syr), double(count)};
 }
 
 Block seen(const Block &place, const Sums &s)
@@ -209,24 +263,28 @@ PairLevel pairLevel(const Guide &still, const Guide &moving, int level, ExecCont
     const float offset =
         float(4.0 * std::sqrt(std::max({still.variance(0.0, level), moving.variance(0.0, level), 1e-24})));
     PairLevel out;
-    out.still = toneOf(a, offset, ctx);
+    const Image<float> tone = toneOf(a, offset, ctx);
     out.moving = toneOf(b, offset, ctx);
     constexpr int kSmoothed = 2, kDerived = 1, kInterpolated = 2;
     const Image<uint8_t> valid = eroded(a.valid, kSmoothed + kDerived, ctx);
     out.movingValid = eroded(b.valid, kSmoothed + kInterpolated, ctx);
-    const int width = a.light.width(), height = a.light.height();
-    for (Image<float> *image : {&out.gradientX, &out.gradientY, &out.weight})
-        *image = Image<float>(width, height, 1);
+    const int width = out.width = tone.width(), height = out.height = tone.height();
+    out.columns = (width + kBlock - 1) / kBlock;
+    out.tiles.resize(size_t(out.columns) * size_t((height + kBlock - 1) / kBlock));
     const Weights weights(still, moving, level, offset);
+    static_assert(kBandRows % kBlock == 0);
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = std::max(1, y0); y < std::min(height - 1, y1); ++y) {
-            const float *row = out.still.row(0, y), *up = out.still.row(0, y - 1), *down = out.still.row(0, y + 1);
+            const float *row = tone.row(0, y), *up = tone.row(0, y - 1), *down = tone.row(0, y + 1);
+            const uint8_t *holds = valid.row(0, y);
             for (int x = 1; x < width - 1; ++x) {
-                out.gradientX.row(0, y)[x] = 0.5f * (row[x + 1] - row[x - 1]);
-                out.gradientY.row(0, y)[x] = 0.5f * (down[x] - up[x]);
+                Tile &tile = out.tiles[out.indexOf(x, y)];
+                const size_t at = size_t(y % kBlock * kBlock + x % kBlock);
+                tile.value[at] = row[x];
+                tile.gradientX[at] = 0.5f * (row[x + 1] - row[x - 1]);
+                tile.gradientY[at] = 0.5f * (down[x] - up[x]);
+                tile.weight[at] = holds[x] ? weights(row[x]) : 0.0f;
             }
-            for (int x = 0; x < width; ++x)
-                out.weight.row(0, y)[x] = valid.row(0, y)[x] ? weights(row[x]) : 0.0f;
         }
     });
     return out;
@@ -238,12 +296,11 @@ Block lookAt(const PairLevel &pair, const Block &b, const Transform &t)
     const Point o = t(b.at), px = t({b.at.x + 1, b.at.y}), py = t({b.at.x, b.at.y + 1});
     const LocalMap map{float(o.x - 0.5),  float(o.y - 0.5),  float(px.x - o.x),
                        float(py.x - o.x), float(px.y - o.y), float(py.y - o.y)};
-    const int columns = std::min(kBlock, pair.still.width() - b.x), rows = std::min(kBlock, pair.still.height() - b.y);
     Sums sums;
-    sumBlock(pair.still.row(0, b.y) + b.x, pair.gradientX.row(0, b.y) + b.x, pair.gradientY.row(0, b.y) + b.x,
-             pair.weight.row(0, b.y) + b.x, pair.still.view().rowStride(), columns, rows, map, pair.moving.row(0, 0),
-             pair.movingValid.row(0, 0), pair.moving.view().rowStride(), pair.movingValid.view().rowStride(),
-             pair.moving.width(), pair.moving.height(), sums);
+    sumBlock(pair.tiles[pair.indexOf(b.x, b.y)], std::min(kBlock, pair.width - b.x),
+             std::min(kBlock, pair.height - b.y), map, pair.moving.row(0, 0), pair.movingValid.row(0, 0),
+             pair.moving.view().rowStride(), pair.movingValid.view().rowStride(), pair.moving.width(),
+             pair.moving.height(), sums);
     return seen(b, sums);
 }
 

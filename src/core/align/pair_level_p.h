@@ -4,15 +4,26 @@
 #include "align/guide.h"
 #include "align/transform.h"
 
+#include <array>
+#include <vector>
+
 namespace yolk {
 
 inline constexpr int kBlock = 16; ///< pixels of a side
 
+/// The still frame in one block, row by row: together, so that the block is read as one run of memory.
+struct Tile {
+    static constexpr int kPixels = kBlock * kBlock;
+    std::array<float, kPixels> value{}, gradientX{}, gradientY{}, weight{}; ///< weight 0: not valid, or past the rim
+};
+
 /// Two frames at one level, ready to be compared.
 struct PairLevel {
-    Image<float> still, gradientX, gradientY, weight; ///< weight 0: not valid
+    int width = 0, height = 0, columns = 0; ///< of the still one; tiles in a row
+    std::vector<Tile> tiles;
     Image<float> moving;
     Image<uint8_t> movingValid;
+    size_t indexOf(int x, int y) const { return size_t(y / kBlock) * size_t(columns) + size_t(x / kBlock); }
 };
 
 /// Log light of both, smoothed, with the slopes and weights of the still one. Threads: bands, the same bits for any.

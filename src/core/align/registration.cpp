@@ -57,10 +57,10 @@ public:
     Registrar(const Guide &still, const Guide &moving, int level, ExecContext &ctx)
         : pair_(pairLevel(still, moving, level, ctx)), ctx_(ctx)
     {
-        const double width = pair_.still.width(), height = pair_.still.height();
+        const double width = pair_.width, height = pair_.height;
         frame_ = {width / 2, height / 2, std::hypot(width, height) / 2};
-        for (int y = 0; y + kBlock / 2 < pair_.still.height(); y += kBlock)
-            for (int x = 0; x + kBlock / 2 < pair_.still.width(); x += kBlock) {
+        for (int y = 0; y + kBlock / 2 < pair_.height; y += kBlock)
+            for (int x = 0; x + kBlock / 2 < pair_.width; x += kBlock) {
                 Block b;
                 b.x = x;
                 b.y = y;
@@ -233,8 +233,8 @@ public:
             covered += b.covered;
             if (!isTextured(b))
                 continue;
-            const int column = std::min(kColumns - 1, int(b.at.x * kColumns / pair_.still.width()));
-            const int row = std::min(kRows - 1, int(b.at.y * kRows / pair_.still.height()));
+            const int column = std::min(kColumns - 1, int(b.at.x * kColumns / pair_.width));
+            const int row = std::min(kRows - 1, int(b.at.y * kRows / pair_.height));
             Tally &cell = cells[size_t(row * kColumns + column)];
             ++cell.textured;
             cell.agreeing += agrees(b);
@@ -249,7 +249,7 @@ public:
             squares += w * std::min(dx * dx + dy * dy, double(kBlock * kBlock));
             information += w;
         }
-        out.overlap = covered / (double(pair_.still.width()) * pair_.still.height());
+        out.overlap = covered / (double(pair_.width) * pair_.height);
         int counted = 0;
         for (const Tally &cell : cells)
             if (cell.textured > 0) {
@@ -341,7 +341,7 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
             std::tie(t, model) = registrar.simplest(t, model);
         else
             t = registrar.nearest(t, model = most);
-        t = registrar.converge(t, model, 3, 0.002);
+        t = registrar.converge(t, model, 3, 0.7 * options.enough);
         Registration out = registrar.judge(t);
         out.model = model;
         if (options.model == ModelChoice::Automatic && !t.isIdentity()) {
