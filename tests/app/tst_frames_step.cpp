@@ -50,7 +50,7 @@ class TestFramesStep : public QObject {
     void open(const QStringList &paths)
     {
         window_->open(paths);
-        QTRY_VERIFY_WITH_TIMEOUT(settled(), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(settled(), 120000);
     }
     FrameRow *row(int i) { return window_->framesPanel()->rows()[i]; }
     QAction *command(const char *name)

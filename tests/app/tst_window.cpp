@@ -194,7 +194,7 @@ private Q_SLOTS:
         QVERIFY(demo && demo->isVisible());
         QVERIFY(command(*window_, button.toUtf8())); // the menu has it too
         QTest::mouseClick(demo, Qt::LeftButton);
-        QTRY_VERIFY_WITH_TIMEOUT(settled(), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(settled(), 120000);
         QCOMPARE(document().bracket().frames.size(), size_t(frames));
         QVERIFY(!demo->isVisible());
         QVERIFY2(window_->lightScale()->sentence().startsWith(sentence), qPrintable(window_->lightScale()->sentence()));
