@@ -16,9 +16,19 @@ void benchLimit(Report &report, const std::string &folder);
 /// merge.pu21_gain_db_min, and the table of all cases
 void benchQuality(Report &report, const std::string &folder);
 
-/// align.median_px, align.p95_px, align.failures and their kin, align.time_ratio_opencv_mtb.3x24mp
+/// align.median_px, align.p95_px, align.failures and their kin, align.time_ratio_opencv_mtb.3x24mp; some ten minutes, as
+/// each of the next three
 void benchAlign(Report &report, const std::string &folder);
+/// align.median_px.4ev and its kin
+void benchAlignFarApart(Report &report, const std::string &folder);
+/// align.median_px.jpeg and its kin
+void benchAlignJpeg(Report &report, const std::string &folder);
+/// align.median_px.bayer and its kin
+void benchAlignBayer(Report &report, const std::string &folder);
 /// align.pu21_gain_db, align.pu21_tripod_loss_db, align.identical_loss_db
 void benchParallax(Report &report, const std::string &folder);
+/// movement.within_quarter_stop and its parts, movement.static_loss_db,
+/// movement.with_merge_time_ratio_opencv_debevec.3x24mp
+void benchMovement(Report &report, const std::string &folder);
 
 } // namespace yolk::bench

@@ -27,16 +27,19 @@ int main(int argc, char **argv)
         names.remove(at, 2);
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
-        {QStringLiteral("window"), &benchWindow},          {QStringLiteral("merge"), &benchMerge},
-        {QStringLiteral("merge-large"), &benchLargeMerge}, {QStringLiteral("limit"), &benchLimit},
-        {QStringLiteral("quality"), &benchQuality},        {QStringLiteral("align"), &benchAlign},
-        {QStringLiteral("parallax"), &benchParallax}};
+        {QStringLiteral("window"), &benchWindow},           {QStringLiteral("merge"), &benchMerge},
+        {QStringLiteral("merge-large"), &benchLargeMerge},  {QStringLiteral("limit"), &benchLimit},
+        {QStringLiteral("quality"), &benchQuality},         {QStringLiteral("align"), &benchAlign},
+        {QStringLiteral("align-4ev"), &benchAlignFarApart}, {QStringLiteral("align-jpeg"), &benchAlignJpeg},
+        {QStringLiteral("align-bayer"), &benchAlignBayer},  {QStringLiteral("parallax"), &benchParallax},
+        {QStringLiteral("movement"), &benchMovement}};
+    QStringList known;
+    for (const auto &group : groups)
+        known << group.first;
     for (const QString &name : names)
-        if (std::ranges::none_of(groups, [&](const auto &group) { return group.first == name; })) {
-            std::fprintf(
-                stderr,
-                "yolk-bench: there is no group %s (window, merge, merge-large, limit, quality, align, parallax)\n",
-                qPrintable(name));
+        if (!known.contains(name)) {
+            std::fprintf(stderr, "yolk-bench: there is no group %s (%s)\n", qPrintable(name),
+                         qPrintable(known.join(QStringLiteral(", "))));
             return 2;
         }
     const std::string folder =

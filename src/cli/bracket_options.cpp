@@ -52,6 +52,10 @@ void applyChoice(const BracketOptions &options, const Sources &sources, FrameCho
 {
     if (options.reference != "auto")
         choice.reference = idOf(sources, wholeNumber(options.reference, "--reference"), "--reference");
+    if (options.keeper == "auto")
+        choice.keeper.clear();
+    else if (!options.keeper.empty())
+        choice.keeper = idOf(sources, wholeNumber(options.keeper, "--keeper"), "--keeper");
     if (!options.excluded.empty())
         choice.excluded.clear(); // what the line names overrides the recipe
     for (int number : options.excluded)
@@ -89,8 +93,10 @@ void addBracketOptions(CLI::App &command, BracketOptions &options)
     command.add_option("--recipe", options.recipeFile, "a settings file")->type_name("FILE");
     command.add_flag("--no-align", options.noAlign, "take the frames as they were shot");
     command.add_flag("--crop", options.crop, "only what all frames in use show");
-    command.add_option("--movement", options.movement, "0 is off; more is not built yet")->type_name("0..100");
-    command.add_option("--keeper", options.keeper, "not built yet")->type_name("N|auto");
+    command.add_option("--movement", options.movement, "how faint a movement counts; 0 is off (silent: 50)")
+        ->type_name("0..100");
+    command.add_option("--keeper", options.keeper, "frame N that decides where moved things stand, or auto")
+        ->type_name("N|auto");
 }
 
 void applySettings(const std::vector<std::string> &entries, Recipe &recipe)
@@ -113,10 +119,6 @@ Sources loadSources(const std::vector<std::string> &files, ExecContext &ctx)
 
 OpenSet openSet(const BracketOptions &options, ExecContext &ctx)
 {
-    if (!options.movement.empty() && options.movement != "0")
-        refuse("--movement " + options.movement);
-    if (!options.keeper.empty())
-        refuse("--keeper");
     OpenSet set;
     ExecContext loading = ctx.part(0.0, 0.3), measuring = ctx.part(0.3, 1.0);
     if (!options.recipeFile.empty()) {
@@ -130,6 +132,8 @@ OpenSet openSet(const BracketOptions &options, ExecContext &ctx)
     applyChoice(options, set.sources, set.recipe.frames);
     if (options.noAlign)
         set.recipe.align.mode = AlignMode::Off;
+    if (!options.movement.empty())
+        setByPath(set.recipe, "movement.sensitivity", options.movement);
     if (options.crop)
         set.recipe.geometry.crop = CropMode::Common;
     set.measured = analyse(set.sources, set.recipe, measuring);

@@ -49,6 +49,29 @@ void writeReport(const std::string &path, const OpenSet &set, const RadianceRepo
                 frame["alignment"] = jsonOf(merged.alignment[i], reference);
                 frame["alignment"]["believed_share"] = merged.believed[i];
             }
+    const auto given = [&](size_t frame) {
+        const auto at = std::ranges::find(set.bracket.frames, merged.frameIds[frame],
+                                          [](const BracketFrame &f) { return f.frame->id; });
+        return at->given;
+    };
+    auto &movement = out["movement"] = {{"places", nlohmann::json::array()}};
+    if (!merged.movement.grids.empty())
+        movement["keeper"] = given(merged.movement.keeper);
+    for (const MovedPlace &place : merged.movement.places) {
+        nlohmann::json counts = nlohmann::json::object();
+        for (size_t i = 0; i < place.counts.size(); ++i)
+            if (place.counts[i] > 0.0)
+                counts[std::to_string(given(i))] = place.counts[i];
+        movement["places"].push_back({{"x", place.area.x0},
+                                      {"y", place.area.y0},
+                                      {"width", place.area.width()},
+                                      {"height", place.area.height()},
+                                      {"share", place.pixels / double(merged.pixels.radiance.shape().pixels())},
+                                      {"frame", given(place.frame)},
+                                      {"counts", counts},
+                                      {"by_hand", place.byHand},
+                                      {"keeper_holds", place.keeperHolds}});
+    }
     const Rect area = croppedArea(set.sources, set.measured, set.recipe);
     out["area"] = {{"x", area.x0}, {"y", area.y0}, {"width", area.width()}, {"height", area.height()}};
     writeAtomically(path, [&](const std::string &temporary) {

@@ -300,7 +300,7 @@ private Q_SLOTS:
         };
         const auto [merged, said] = report(frames, {});
         QCOMPARE(merged.code, 0);
-        for (const auto [given, right] : {std::pair(1, 12.0), std::pair(3, -9.0)}) { // the goal for JPEG
+        for (const auto &[given, right] : {std::pair(1, 12.0), std::pair(3, -9.0)}) { // the goal for JPEG
             const double found = motionOf(said, given).value("right").toDouble();
             QVERIFY2(std::abs(found - right) < 0.2, qPrintable(QString::number(found)));
         }

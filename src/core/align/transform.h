@@ -12,6 +12,7 @@ enum class MotionModel { None, Shift, Rigid, Similarity, Homography };
 
 struct Point {
     double x = 0.0, y = 0.0;
+    bool operator==(const Point &) const = default;
 };
 
 /// Takes a point of the reference frame to where the same thing lies in another frame. Pixels of each frame, x right,

@@ -13,6 +13,7 @@ namespace yolk {
 /// What the photographer decided about the frames. Frames are named by content id.
 struct FrameChoice {
     std::string reference;                   ///< empty: automatic
+    std::string keeper;                      ///< decides where moved things stand; empty: automatic
     std::set<std::string> excluded;          ///< left out of the merge
     std::set<std::string> removed;           ///< taken out of the set: they are not even listed
     std::set<std::string> unaligned;         ///< merged as they were shot although they cannot be aligned

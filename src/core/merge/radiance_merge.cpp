@@ -2,6 +2,7 @@
 
 #include "base/vectorise.h"
 #include "io/linear_codes.h"
+#include "movement/movement.h"
 
 #include <algorithm>
 #include <bit>
@@ -72,6 +73,10 @@ void check(std::span<const Exposure> in)
         if (const Shape t = e.trust.shape(); t != Shape{} && t != Shape{shape.width, shape.height, 1})
             throw ArgumentError(
                 textOf("merge: trust of frame %zu is %d x %d x %d", i + 1, t.width, t.height, t.planes));
+        if (const Shape m = e.movement.shape();
+            !m.empty() && (e.movementCell < 1 || m.planes != 1 || m.width * e.movementCell < shape.width ||
+                           m.height * e.movementCell < shape.height))
+            throw ArgumentError(textOf("merge: the movement of frame %zu does not cover it", i + 1));
         if (!(e.exposure >= 1e-9 && e.exposure <= 1e9))
             throw ArgumentError(
                 textOf("merge: exposure of frame %zu = %g: must lie in 1e-9 to 1e9", i + 1, e.exposure));
@@ -284,6 +289,7 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
         weighing.push_back(weighingOf(in[size_t(i)], darkLight));
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
         std::vector<FrameRow> frames(in.size());
+        Image<uint8_t> steered(shape.width, n, 1); // a row of each frame
         for (int y = y0; y < y1; ++y) {
             ResultRow result{{}, {}, out.clipped.row(0, y)};
             for (int c = 0; c < 3; ++c) {
@@ -293,8 +299,12 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
                     frames[i].rgb[c] = in[size_t(order[i])].pixels.row(c, y);
             }
             for (size_t i = 0; i < in.size(); ++i) {
-                const ImageView<const uint8_t> &trust = in[size_t(order[i])].trust;
-                frames[i].trust = trust.shape().empty() ? nullptr : trust.row(0, y);
+                const Exposure &e = in[size_t(order[i])];
+                frames[i].trust = e.trust.shape().empty() ? nullptr : e.trust.row(0, y);
+                uint8_t *row = steered.row(0, int(i));
+                if (!e.movement.shape().empty() &&
+                    steerRow(e.movement, e.movementCell, y, shape.width, frames[i].trust, row))
+                    frames[i].trust = row;
                 frames[i].share = out.shares.row(order[i], y);
             }
             mergeRow(frames.data(), weighing.data(), n, shape.width, result);

@@ -19,6 +19,8 @@ struct Exposure {
     double influence = 1.0; ///< factor on its weight, (0, 2]
     ImageView<const uint8_t>
         trust{}; ///< width x height x 1: 0 not there, 1 not to be believed, up to 255 in full; empty: 255
+    ImageView<const int8_t> movement{}; ///< a grid of Movement, which overrides trust; empty: nothing moved
+    int movementCell = 1;               ///< pixels to a cell of it
 };
 
 /// A variance in 16 bits: the upper half of a float, rounded. It has the range of a float at a precision of 0.4 %; a

@@ -8,6 +8,7 @@
 #include "frames/prepare_settings.h"
 #include "frames/white_balance.h"
 #include "geometry/geometry_settings.h"
+#include "movement/movement_settings.h"
 #include "recipe/radiance_settings.h"
 #include "tone/tone_settings.h"
 
@@ -39,6 +40,7 @@ struct Recipe {
     FrameChoice frames;
     PrepareSettings prepare;
     AlignSettings align;
+    MovementSettings movement;
     WhiteSettings white;
     ToneSettings tone;
     GeometrySettings geometry;
@@ -52,6 +54,7 @@ template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, V
 {
     visit(std::string_view("prepare"), recipe.prepare, kPrepareFields);
     visit(std::string_view("align"), recipe.align, kAlignFields);
+    visit(std::string_view("movement"), recipe.movement, kMovementFields);
     visit(std::string_view("white"), recipe.white, kWhiteFields);
     visit(std::string_view("tone"), recipe.tone, kToneFields);
     visit(std::string_view("geometry"), recipe.geometry, kGeometryFields);

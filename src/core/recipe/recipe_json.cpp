@@ -66,6 +66,8 @@ void readFrames(json &root, FrameChoice &out)
     Section section(root, "frames");
     if (const auto reference = section.take("reference"))
         out.reference = textOfValue(*reference, section.path("reference"));
+    if (const auto keeper = section.take("keeper"))
+        out.keeper = textOfValue(*keeper, section.path("keeper"));
     const auto readIds = [&](const char *key, std::set<std::string> &ids) {
         const auto list = section.take(key);
         if (list && !list->is_array())
@@ -154,6 +156,8 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
     json &frames = root["frames"] = json::object();
     if (!recipe.frames.reference.empty())
         frames["reference"] = recipe.frames.reference;
+    if (!recipe.frames.keeper.empty())
+        frames["keeper"] = recipe.frames.keeper;
     if (!recipe.frames.excluded.empty())
         frames["excluded"] = recipe.frames.excluded;
     if (!recipe.frames.removed.empty())

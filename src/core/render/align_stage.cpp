@@ -3,10 +3,10 @@
 #include "align/common_area.h"
 #include "align/local_motion.h"
 #include "align/trust.h"
+#include "movement/moved_ground.h"
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
 
 namespace yolk {
 namespace {
@@ -67,6 +67,7 @@ public:
     {
         out_.pixels = std::move(pixels);
         out_.trust.resize(used.size());
+        out_.displacements.resize(used.size());
         out_.believed.assign(used.size(), 1.0);
     }
 
@@ -98,31 +99,59 @@ private:
     /// From the reference outwards, darker frames first: they show what clips in it.
     void moveAll(const std::vector<Guide> &guides, const std::vector<FrameAlignment> &here, ExecContext &ctx)
     {
-        const int level = guides[reference_].levelOf(kLocalPixels);
-        std::optional<LocalMotion> local;
-        if (settings_.local == AlignMode::On)
-            local.emplace(guides[reference_], level);
         std::vector<size_t> order;
         for (size_t i = reference_; i-- > 0;)
             order.push_back(i);
         for (size_t i = reference_ + 1; i < used_.size(); ++i)
             order.push_back(i);
-        size_t done = 0;
-        for (size_t i : order) {
-            ExecContext own = ctx.part(double(done) / double(order.size()), double(done + 1) / double(order.size()));
-            ++done;
+        std::erase_if(order, [&](size_t i) {
             const bool moves = here[i].found && !here[i].toReference.transform.isIdentity();
-            if (moves || out_.pixels[i]->shape() != out_.pixels[reference_]->shape())
-                move(i, guides[i], here[i].toReference.transform, local, own);
+            return !moves && out_.pixels[i]->shape() == out_.pixels[reference_]->shape();
+        });
+        ExecContext following = ctx.part(0.0, 0.6), warping = ctx.part(0.6, 1.0);
+        out_.displacements = followAll(guides, here, order, following);
+        for (size_t k = 0; k < order.size(); ++k) {
+            ExecContext own = warping.part(double(k) / double(order.size()), double(k + 1) / double(order.size()));
+            move(order[k], here[order[k]].toReference.transform, out_.displacements[order[k]], own);
             own.report(1.0);
         }
     }
 
-    void move(size_t i, const Guide &guide, const Transform &transform, std::optional<LocalMotion> &local,
-              ExecContext &ctx)
+    /// How near and far moved beside the transforms; nothing of what walked about.
+    std::vector<Displacements> followAll(const std::vector<Guide> &guides, const std::vector<FrameAlignment> &here,
+                                         const std::vector<size_t> &order, ExecContext &ctx)
+    {
+        std::vector<Displacements> out(used_.size());
+        if (settings_.local == AlignMode::Off || order.empty())
+            return out;
+        const int level = guides[reference_].levelOf(kLocalPixels);
+        LocalMotion local(guides[reference_], level);
+        for (size_t k = 0; k < order.size(); ++k) {
+            ExecContext own = ctx.part(double(k) / double(order.size() + 1), double(k + 1) / double(order.size() + 1));
+            out[order[k]] = local.find(guides[order[k]], here[order[k]].toReference.transform, own);
+            own.report(1.0);
+        }
+        // A thing that was followed looks as if it had stayed, but bent: it shows fully only once it is not followed.
+        const Shape shape = guides[reference_].levels[size_t(level)].light.shape();
+        constexpr int kRounds = 2;
+        for (int round = 0; round < kRounds; ++round) {
+            std::vector<GroundFrame> frames;
+            for (size_t i = 0; i < used_.size(); ++i) {
+                const Guide &g = guides[i];
+                frames.push_back({seenLevel(g, level, here[i].toReference.transform, out[i], shape),
+                                  g.variance(1.0, level) - g.variance(0.0, level), g.variance(0.0, level)});
+            }
+            const std::vector<MovedGround> ground = movedGround(frames, reference_, ctx);
+            for (size_t i : order)
+                if (ground[i].any)
+                    bridge(out[i], ground[i].moved, ground[i].cell);
+        }
+        return out;
+    }
+
+    void move(size_t i, const Transform &transform, const Displacements &displacements, ExecContext &ctx)
     {
         ExecContext own = ctx.child({});
-        const Displacements displacements = local ? local->find(guide, transform, own) : Displacements{};
         const Shape shape = out_.pixels[reference_]->shape();
         // The least exposed frame has none darker to stand in for it.
         const ClippedRim rim = i == 0 ? ClippedRim::Believe : ClippedRim::Drop;
@@ -172,6 +201,8 @@ size_t AlignedSet::bytes() const
         out += p->bytes();
     for (const auto &t : trust)
         out += t ? t->bytes() : 0;
+    for (const Displacements &d : displacements)
+        out += d.field.bytes();
     return out;
 }
 

@@ -14,6 +14,20 @@ enum class Stage : int { Merge, Level, ClippedLight, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
 
+void hashMovement(const Recipe &recipe, Hasher &hasher)
+{
+    const MovementSettings &movement = recipe.movement;
+    hasher.value(movement.mode);
+    if (movement.mode == MovementMode::Off)
+        return;
+    hasher.value(movement.sensitivity).text(recipe.frames.keeper);
+    for (const HandRegion &r : movement.regions) {
+        hasher.value(r.task).text(r.frame).text(r.drawnOn).value(r.radius).value(r.points.size());
+        for (const Point &p : r.points)
+            hasher.value(p.x).value(p.y);
+    }
+}
+
 /// What the merge reads of the recipe, and who is merged.
 Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
 {
@@ -21,6 +35,7 @@ Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe 
     hasher.value(Stage::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
     hasher.text(bracket.frames[bracket.reference].frame->id); // its white, matrix and place count for all
     hasher.value(recipe.align.mode).value(recipe.align.model).value(recipe.align.local);
+    hashMovement(recipe, hasher);
     for (const BracketFrame *f : bracket.used()) {
         const NoiseModel &noise = f->measured.noise;
         hasher.text(f->frame->id).value(f->exposure).value(f->influence).value(noise.gain).value(noise.readVariance);
@@ -54,6 +69,54 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     return out;
 }
 
+/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both.
+Transform between(const std::string &from, const std::string &to, const Sources &sources, const Measured &measured)
+{
+    const auto aligned = [&](const std::string &id) -> const FrameAlignment * {
+        const auto at = std::ranges::find(sources.frames, id, [](const FramePtr &f) { return f->id; });
+        const size_t i = size_t(at - sources.frames.begin());
+        return i < measured.alignment.size() && measured.alignment[i].found ? &measured.alignment[i] : nullptr;
+    };
+    const FrameAlignment *a = aligned(from), *b = aligned(to);
+    if (from == to || !a || !b)
+        return {};
+    return b->toReference.transform.after(a->toReference.transform.inverted());
+}
+
+/// What moved between aligned frames, as far as the recipe wants to know.
+Movement movementOf(const Sources &sources, const Bracket &bracket, const Measured &measured, const AlignedSet &aligned,
+                    const Recipe &recipe, int reduction, ExecContext &ctx)
+{
+    const auto used = bracket.used();
+    const auto indexOf = [&](const std::string &id) -> std::optional<size_t> {
+        const auto at = std::ranges::find(used, id, [](const BracketFrame *f) { return f->frame->id; });
+        return at == used.end() ? std::nullopt : std::optional(size_t(at - used.begin()));
+    };
+    if (recipe.movement.mode == MovementMode::Off || used.size() < 2)
+        return {};
+    const std::string &reference = bracket.frames[bracket.reference].frame->id;
+    MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
+    for (const HandRegion &region : recipe.movement.regions) {
+        const auto frame = indexOf(region.frame);
+        if (region.task == HandTask::TakeFrom && !frame)
+            continue; // it is not merged: the place is as if nobody had said anything
+        const Transform here = between(region.drawnOn, reference, sources, measured);
+        DrawnRegion drawn{region.task, frame.value_or(0), region.radius / reduction, {}};
+        for (const Point &p : region.points) {
+            const Point q = here(p);
+            drawn.points.push_back({q.x / reduction, q.y / reduction});
+        }
+        request.drawn.push_back(std::move(drawn));
+    }
+    std::vector<AlignedFrame> frames;
+    for (size_t i = 0; i < used.size(); ++i) {
+        const auto &trust = aligned.trust[i];
+        frames.push_back({aligned.pixels[i]->view(), trust ? trust->view() : ImageView<const uint8_t>{},
+                          used[i]->exposure / bracket.anchorExposure, used[i]->measured.noise});
+    }
+    return findMovement(frames, request, ctx);
+}
+
 MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &measured, const Recipe &recipe,
                 int reduction, ExecContext &ctx)
 {
@@ -71,8 +134,14 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
                              used[i]->measured.noise, used[i]->influence,
                              trust ? trust->view() : ImageView<const uint8_t>{}});
     }
-    ExecContext merging = ctx.part(0.8, 1.0);
+    ExecContext comparing = ctx.part(0.8, 0.9), merging = ctx.part(0.9, 1.0);
     MergedSet out = emptySet(reference, reduction);
+    out.movement = movementOf(sources, bracket, measured, *aligned, recipe, reduction, comparing);
+    for (size_t i = 0; i < exposures.size(); ++i)
+        if (!out.movement.places.empty()) {
+            exposures[i].movement = out.movement.grids[i].view();
+            exposures[i].movementCell = out.movement.cell;
+        }
     out.pixels = mergeRadiance(exposures, reference.codeValues.neutral, merging);
     constexpr double kSamples = 250000.0; // pixels that are looked at
     const int step = std::max(1, int(std::sqrt(double(out.pixels.radiance.shape().pixels()) / kSamples)));
@@ -190,7 +259,8 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
 
 size_t MergedSet::bytes() const
 {
-    return pixels.radiance.bytes() + pixels.variance.bytes() + pixels.shares.bytes() + pixels.clipped.bytes();
+    return pixels.radiance.bytes() + pixels.variance.bytes() + pixels.shares.bytes() + pixels.clipped.bytes() +
+           movement.bytes();
 }
 
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,

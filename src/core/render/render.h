@@ -1,6 +1,6 @@
 // The pipeline: a picture is a pure function of its frames and a recipe.
 //   analyse  once per set, at fixed sizes -> Measured
-//   merged   decode, prepare, align, merge -> radiance in the frames' own RGB
+//   merged   decode, prepare, align, movement, merge -> radiance in the frames' own RGB
 //   scene    region and size, white       -> linear Rec. 2020
 //   render   tone                         -> display-linear RGB of the output space
 // Every stage is cached under the hash of the part of the recipe it reads and of its inputs, so that moving one slider
@@ -12,6 +12,7 @@
 #include "image/resample.h"
 #include "lens/fringes.h"
 #include "merge/agreement.h"
+#include "movement/movement.h"
 #include "recipe/recipe.h"
 #include "render/stage_cache.h"
 
@@ -22,7 +23,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 3;
+inline constexpr int kProcessVersion = 4;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {
@@ -75,8 +76,9 @@ struct MergedSet {
     std::vector<Agreement> agreement;  ///< of the frames with the merge, in the order of frameIds; none for radiance
     std::vector<FrameAlignment> alignment; ///< that was applied, in the order of frameIds, full-resolution pixels
     std::vector<double> believed;          ///< share of each frame's pixels that agree with the others, same order
-    double seconds = 0.0;                  ///< that decoding and merging took
-    size_t bytes() const;                  ///< that its pixels hold
+    Movement movement;                     ///< what moved, in pixels of this size; frames in the order of frameIds
+    double seconds = 0.0;                                  ///< that decoding and merging took
+    size_t bytes() const;                                  ///< that its pixels hold
     bool noiseKnown() const { return !agreement.empty(); } ///< not of a radiance file, which says nothing of it
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;

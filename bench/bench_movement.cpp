@@ -1,0 +1,230 @@
+// What moved: scenes in which things move between frames, against the truth of the state that was taken, and static ones,
+// where looking for movement must cost nothing.
+#include "benchmarks.h"
+
+#include "io/linear_codes.h"
+#include "io/radiance_file.h"
+#include "render/align_stage.h"
+#include "render/render.h"
+#include "support/demo_data.h"
+#include "support/moving_scenes.h"
+#include "support/pu21.h"
+
+#include <cmath>
+#include <cstdlib>
+#include <filesystem>
+
+namespace yolk::bench {
+namespace {
+
+constexpr double kEvs[]{0, -4, -2, 2, 4}; // of the states, as the demo set was taken
+constexpr double kClipsAt = 1.5;
+
+std::vector<std::string> shoot(const test::MovingScene &scene, const std::string &folder, const char *suffix)
+{
+    std::filesystem::create_directories(folder);
+    std::vector<std::string> paths;
+    for (size_t i = 0; i < scene.states.size(); ++i) {
+        demo::Shot shot;
+        shot.clipsAt = kClipsAt * std::exp2(-kEvs[i]);
+        shot.exposureSeconds = std::exp2(kEvs[i]) / 64.0;
+        shot.seed = 900 + i;
+        paths.push_back(folder + "/" + scene.name + "-" + std::to_string(i + 1) + suffix);
+        if (std::string_view(suffix) == ".dng")
+            demo::writeDng(paths.back(), demo::exposeMosaic(scene.states[i].view(), shot).view(), shot);
+        else
+            demo::writeFrame(paths.back(), demo::expose(scene.states[i].view(), shot).view(), shot, demo::FrameFile::Jpeg);
+    }
+    return paths;
+}
+
+struct Opened {
+    Sources sources;
+    Measured measured;
+};
+Opened openSet(const std::vector<std::string> &paths, ExecContext &ctx)
+{
+    Opened out;
+    out.sources.cache = std::make_shared<StageCache>(size_t(3) << 30);
+    out.sources.keepFrames = true;
+    for (const std::string &path : paths)
+        out.sources.frames.push_back(loadFrame(path));
+    ExecContext own = ctx.child({});
+    out.measured = analyse(out.sources, {}, own);
+    return out;
+}
+
+float luminance709(const Image<float> &rgb, int x, int y)
+{
+    return 0.2126f * rgb.row(0, y)[x] + 0.7152f * rgb.row(1, y)[x] + 0.0722f * rgb.row(2, y)[x];
+}
+
+struct Score {
+    double within = 0.0; ///< share of what is scored that lies within a quarter of a stop of the state's truth
+    double alone = 0.0;  ///< the same of that frame by itself, without any merge: demosaicing and coding bend edges
+    double strict = 0.0; ///< as within, against the truth as the reference frame would have seen it
+};
+
+/// Linear Rec. 709 as a frame of an exposure keeps it, without noise.
+Image<uint16_t> codesOf(const Image<float> &light, double clipsAt)
+{
+    Image<uint16_t> out(light.shape());
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < light.height(); ++y)
+            for (int x = 0; x < light.width(); ++x)
+                out.row(c, y)[x] = codeOfLinear(double(light.row(c, y)[x]) / clipsAt);
+    return out;
+}
+
+/// Each state as its own frame saw it, brought onto the reference as that frame was: a thing that stands in one frame only
+/// has a place nowhere else. Without `own` views, as the reference frame would have seen it.
+std::vector<Image<float>> statesOnReference(const Opened &set, const Recipe &recipe, const std::vector<Image<float>> &own,
+                                            ExecContext &ctx)
+{
+    ExecContext aligning = ctx.child({});
+    const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
+    const auto used = bracket.used();
+    const auto aligned = alignedSet(set.sources, bracket, set.measured, recipe, 1, aligning);
+    std::vector<Image<float>> out(own.size());
+    for (size_t i = 0; i < used.size(); ++i) {
+        const size_t given = size_t(used[i]->given - 1);
+        const double clipsAt = kClipsAt * std::exp2(-kEvs[given]);
+        const Image<uint16_t> codes = codesOf(own[given], clipsAt);
+        const Warped warped = warpFrame(codes.view(), aligned->alignment[i].toReference.transform, aligned->displacements[i],
+                                        codes.width(), codes.height(), ClippedRim::Drop, aligning);
+        Image<float> &to = out[given];
+        to = Image<float>(codes.shape());
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < to.height(); ++y)
+                for (int x = 0; x < to.width(); ++x)
+                    to.row(c, y)[x] = float(double(linearOfCode(warped.codes.row(c, y)[x])) * clipsAt);
+    }
+    return out;
+}
+
+/// Pixels of the mask that the reported state's frame holds at SNR 20 or more, unclipped.
+Score scoreOf(const Opened &set, const Recipe &recipe, const test::MovingScene &truth,
+              const std::vector<Image<float>> &ownViews, ExecContext &ctx)
+{
+    ExecContext own = ctx.child({});
+    const MergedPtr merged = mergedOf(set.sources, set.measured, recipe, 1, own);
+    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
+    const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
+    const Movement &movement = merged->movement;
+    const std::vector<Image<float>> seen =
+        ownViews.empty() ? std::vector<Image<float>>() : statesOnReference(set, recipe, ownViews, own);
+    std::vector<const BracketFrame *> frames; // in the order of frameIds
+    for (const std::string &id : merged->frameIds)
+        frames.push_back(&*std::ranges::find(bracket.frames, id, [](const BracketFrame &f) { return f.frame->id; }));
+    const Matrix3 m = rgbToRgb(kRec2020, kRec709);
+    const auto got = [&](int x, int y) {
+        const Vector3 v = m * Vector3{scene->row(0, y)[x], scene->row(1, y)[x], scene->row(2, y)[x]};
+        return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2];
+    };
+    const int width = truth.mask.width(), height = truth.mask.height();
+    std::vector<double> ratios; // one scale for both: the median outside the mask
+    for (int y = 0; y < height; y += 7)
+        for (int x = 0; x < width; x += 7)
+            if (!truth.mask.row(0, y)[x] && luminance709(truth.states[0], x, y) > 0.01f)
+                ratios.push_back(got(x, y) / double(luminance709(truth.states[0], x, y)));
+    const double scale = percentile(ratios, 0.5);
+    const auto aligned = alignedSet(set.sources, bracket, set.measured, recipe, 1, own);
+    const Matrix3 fromFrame = m * merged->colour.toRec2020;
+    const auto alone = [&](size_t state, int x, int y) {
+        Vector3 rgb;
+        for (int c = 0; c < 3; ++c)
+            rgb[size_t(c)] = double(linearOfCode(aligned->pixels[state]->row(c, y)[x])) * bracket.anchorExposure /
+                             frames[state]->exposure;
+        const Vector3 v = fromFrame * rgb;
+        return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2];
+    };
+    double mask = 0, scored = 0, within = 0, strict = 0, clipped = 0, outside = 0, byItself = 0;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            if (!truth.mask.row(0, y)[x])
+                continue;
+            ++mask;
+            const int place = movement.placeAt(x, y);
+            const size_t state = place < 0 ? movement.keeper : movement.places[size_t(place)].frame;
+            const BracketFrame &frame = *frames[state];
+            const size_t given = size_t(frame.given - 1);
+            const Image<float> &want = truth.states[given];
+            const double clipsAt = kClipsAt * std::exp2(-kEvs[given]);
+            const double light = double(luminance709(want, x, y)), z = light / clipsAt;
+            const double most = double(std::max({want.row(0, y)[x], want.row(1, y)[x], want.row(2, y)[x]})) / clipsAt;
+            if (most > 0.97) {
+                ++clipped;
+                continue;
+            }
+            if (z / std::sqrt(frame.measured.noise.variance(z)) < 20.0)
+                continue;
+            ++scored;
+            outside += place < 0;
+            const double here = got(x, y) / scale;
+            const auto near = [](double a, double b) { return std::abs(std::log2(a / b)) <= 0.25; };
+            const double wanted = seen.empty() ? light : double(luminance709(seen[given], x, y));
+            strict += near(here, light);
+            within += near(here, wanted);
+            byItself += near(alone(state, x, y) / scale, wanted);
+        }
+    std::printf("  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
+                "places %.1f %%; within %.2f %%, that frame alone %.2f %%, as the reference would see it %.2f %%\n",
+                frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::narrow)),
+                100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
+                100.0 * within / scored, 100.0 * byItself / scored, 100.0 * strict / scored);
+    std::fflush(stdout);
+    return {within / scored, byItself / scored, strict / scored};
+}
+
+} // namespace
+
+void benchMovement(Report &report, const std::string &folder)
+{
+    ThreadRunner runner(2);
+    ExecContext ctx(runner);
+    double least = 1.0;
+    const char *only = std::getenv("YOLK_ONLY");
+    std::vector<test::MovingScene> scenes;
+    for (const test::Moving kind : test::kAllMoving) {
+        if (only)
+            break;
+        test::MovingScene scene = test::movingScene(kind, 5);
+        for (Image<float> &state : scene.states) // as sharp as a lens is
+            state = demo::throughLens(state.view(), {.softness = 0.6});
+        for (const char *suffix : {".dng", ".jpg"}) {
+            std::printf("%s%s\n", scene.name.c_str(), suffix);
+            const Opened set = openSet(shoot(scene, folder, suffix), ctx);
+            const Score score = scoreOf(set, {}, scene, {}, ctx);
+            least = std::min(least, score.within);
+            report.add("movement.within_quarter_stop." + scene.name + suffix, score.within, "goal 0.99");
+        }
+    }
+    {
+        test::MovingScene demo = test::movingDemo();
+        const auto frames = test::demoFrames("henhouse-handheld");
+        demo::Lens lens = frames[0].lens();
+        for (Image<float> &state : demo.states)
+            state = demo::throughLens(state.view(), lens);
+        std::vector<std::string> paths;
+        for (const auto &f : frames)
+            paths.push_back(f.path.toStdString());
+        std::vector<Image<float>> ownViews;
+        for (const auto &f : frames)
+            ownViews.push_back(demo::throughLens(readExr(f.scene.toStdString()).rgb.view(), lens));
+        const Opened set = openSet(paths, ctx);
+        for (int keeper = 0; keeper <= 4; ++keeper) {
+            Recipe recipe;
+            recipe.frames.reference = set.sources.frames[0]->id;
+            if (keeper > 0)
+                recipe.frames.keeper = set.sources.frames[size_t(keeper)]->id;
+            std::printf("henhouse, keeper %s\n", keeper ? std::to_string(keeper + 1).c_str() : "auto");
+            const Score score = scoreOf(set, recipe, demo, ownViews, ctx);
+            least = std::min(least, score.within);
+            report.add("movement.within_quarter_stop.henhouse." + (keeper ? std::to_string(keeper + 1) : "auto"),
+                       score.within, "goal 0.99");
+        }
+    }
+    report.add("movement.within_quarter_stop", least, "worst of the above; goal 0.99");
+}
+
+} // namespace yolk::bench

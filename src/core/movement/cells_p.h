@@ -1,0 +1,50 @@
+// What movement looks at: frames as means over square cells, and how they contradict each other.
+#pragma once
+
+#include "align/trust.h"
+
+#include <span>
+
+namespace yolk {
+
+/// One frame in cells of some pixels a side, on a common scale of light.
+struct CellFrame {
+    Image<float> light;       ///< one plane or three: mean over the cell
+    Image<uint8_t> clips;     ///< 1 where a channel of any pixel clips
+    Image<uint8_t> nearClips; ///< 1 where one within some three pixels does: demosaicing and resampling bend values there
+    Image<uint8_t> absent;    ///< 1 where the frame does not show all of the cell
+    double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
+    int pixels = 1;                ///< of a cell
+
+    float pixelVariance(float l) const { return float(gain) * (l > 0.0f ? l : 0.0f) + float(read); }
+};
+
+/// Threads: bands; the same bits for any runner.
+CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx);
+
+/// Two frames, cell by cell.
+struct Comparison {
+    Image<float> apart; ///< how much they disagree, in units of what is tolerated: above 1 something moved
+    Image<float> blind; ///< by which share of the light they could differ without being noticed; kBlind where none is known
+};
+inline constexpr float kBlind = 1e9f;
+
+/// Differences count against the noise of both, against `response` (share of the light by which response and exposure may
+/// be wrong) and against a remaining shift at edges; once squared over 3 x 3 cells, for detail, and once with their sign
+/// over 9 x 9, where noise, demosaicing and small shifts cancel, for what is soft. Light that clips in one must be at least
+/// as bright in the other. Cells that one of both does not show say nothing.
+/// Shapes: both of one size, with as many planes. Threads: bands; the same bits for any runner.
+/// Memory: 8 bytes per cell, and some rows a thread.
+Comparison compare(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx);
+
+/// The largest disagreement of any two frames that are compared: neighbours in exposure, each frame and the one after the
+/// next, and all with the preferred one.
+Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, double response, ExecContext &ctx);
+
+/// Fills nearClips from clips; `reach` in cells.
+void spreadClips(CellFrame &frame, int reach);
+
+/// Share of the light by which response and exposure may be wrong, at a sensitivity above 0, up to 100.
+double responseTolerance(double sensitivity);
+
+} // namespace yolk

@@ -1,0 +1,308 @@
+#include "movement/movement.h"
+
+#include "align/warp.h"
+#include "movement/cells_p.h"
+#include "movement/places_p.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace yolk {
+namespace {
+
+constexpr double kCells = 0.8e6;
+constexpr double kHolds = 0.98;     // of a place, for the keeper to be taken
+constexpr float kDark = 5.0f;       // signal to noise of a pixel below which a frame does not hold it
+constexpr float kClean = 20.0f;     // beyond which more is no merit
+constexpr double kLost = 3.0;       // what a clipped cell costs against a clean one
+constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
+constexpr float kSame = 0.5f;       // disagreement up to which two frames show the same
+constexpr float kSeeing = 0.35f;    // share of the light that must be noticed for that to be believed
+constexpr int kAround = 2;          // cells around a difference that are not believed either
+
+/// Where the photographer lets evidence count.
+void limitByHand(Image<float> &evidence, const MovementRequest &request, int cell)
+{
+    const int width = evidence.width(), height = evidence.height();
+    // What is treated is all there is, if anything is named; what is left alone has nothing.
+    const bool named = std::ranges::any_of(request.drawn, [](const auto &r) { return r.task == HandTask::Treat; });
+    Image<uint8_t> counts(width, height, 1);
+    for (int y = 0; y < height; ++y)
+        std::fill_n(counts.row(0, y), width, uint8_t(!named));
+    for (const DrawnRegion &region : request.drawn) {
+        if (region.task == HandTask::TakeFrom)
+            continue;
+        const Image<uint8_t> inside = drawnCells(region, cell, width, height);
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x)
+                if (inside.row(0, y)[x])
+                    counts.row(0, y)[x] = region.task == HandTask::Treat;
+    }
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            evidence.row(0, y)[x] *= counts.row(0, y)[x];
+}
+
+/// How well a frame shows a cell: 0 not at all, up to 1.
+float meritOf(const CellFrame &frame, int x, int y)
+{
+    if (frame.clips.row(0, y)[x] || frame.absent.row(0, y)[x])
+        return 0.0f;
+    const float light =
+        std::max({frame.light.row(0, y)[x], frame.light.row(1, y)[x], frame.light.row(2, y)[x]}); // what it is seen by
+    const float snr = light / std::sqrt(frame.pixelVariance(light));
+    return snr < kDark ? 0.0f : std::min(1.0f, snr / kClean);
+}
+
+struct Shown {
+    double cells = 0.0;
+    std::vector<double> held, merit; ///< of each frame, summed over the cells; merit less what is lost to clipping
+};
+
+/// How each frame shows each place, and which one is best.
+class Decision {
+public:
+    Decision(const std::vector<CellFrame> &frames, const Places &places)
+        : frames_(frames), places_(places), shown_(size_t(places.count) + 1)
+    {
+        for (Shown &s : shown_)
+            s.held.resize(frames.size()), s.merit.resize(frames.size());
+        forCore([&](size_t place, int x, int y) {
+            Shown &s = shown_[place];
+            ++s.cells;
+            for (size_t i = 0; i < frames_.size(); ++i) {
+                const float merit = meritOf(frames_[i], x, y);
+                s.held[i] += merit > 0.0f;
+                s.merit[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? kLost : 0.0);
+            }
+        });
+    }
+
+    size_t keeper(size_t preferred) const
+    {
+        std::vector<double> merit(frames_.size());
+        for (const Shown &s : shown_)
+            for (size_t i = 0; i < merit.size(); ++i)
+                merit[i] += s.merit[i];
+        return best(merit, preferred);
+    }
+
+    double holds(size_t frame, size_t place) const
+    {
+        const Shown &s = shown_[place];
+        return s.cells > 0.0 ? s.held[frame] / s.cells : 0.0;
+    }
+
+    size_t frameOf(size_t place, size_t keeper, size_t preferred) const
+    {
+        return holds(keeper, place) >= kHolds ? keeper : best(shown_[place].merit, preferred);
+    }
+
+    /// Calls visit(place, x, y) for all cells where something moved; places from 1.
+    template <class Visit> void forCore(Visit &&visit) const
+    {
+        for (int y = 0; y < places_.of.height(); ++y)
+            for (int x = 0; x < places_.of.width(); ++x)
+                if (places_.core.row(0, y)[x] && places_.of.row(0, y)[x])
+                    visit(size_t(places_.of.row(0, y)[x]), x, y);
+    }
+
+private:
+    static size_t best(const std::vector<double> &merit, size_t preferred)
+    {
+        const auto most = std::ranges::max_element(merit);
+        return *most > 0.0 && merit[preferred] >= kNearlyAsGood * *most ? preferred : size_t(most - merit.begin());
+    }
+
+    const std::vector<CellFrame> &frames_;
+    const Places &places_;
+    std::vector<Shown> shown_;
+};
+
+/// Cells where frame `b` shows the same as `a`, as far as anybody can tell.
+Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx)
+{
+    const Comparison pair = compare(a, b, response, ctx);
+    const int width = pair.apart.width(), height = pair.apart.height();
+    Image<uint8_t> out(width, height, 1);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            out.row(0, y)[x] = pair.apart.row(0, y)[x] <= kSame && pair.blind.row(0, y)[x] <= kSeeing;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            if (pair.apart.row(0, y)[x] > kSame)
+                for (int v = std::max(0, y - kAround); v <= std::min(height - 1, y + kAround); ++v)
+                    for (int u = std::max(0, x - kAround); u <= std::min(width - 1, x + kAround); ++u)
+                        out.row(0, v)[u] = 0;
+    return out;
+}
+
+/// What each frame is worth in each cell of the places.
+void steerFrames(const std::vector<CellFrame> &frames, const Places &places, double response, Movement &out,
+                 ExecContext &ctx)
+{
+    const int width = places.of.width(), height = places.of.height();
+    for (size_t i = 0; i < frames.size(); ++i)
+        out.grids.emplace_back(width, height, 1);
+    for (size_t state = 0; state < frames.size(); ++state) {
+        const auto names = [&](const MovedPlace &p) { return p.frame == state; };
+        const bool found = std::ranges::any_of(out.places, [&](const auto &p) { return names(p) && !p.byHand; });
+        for (size_t i = 0; i < frames.size() && std::ranges::any_of(out.places, names); ++i) {
+            ExecContext own = ctx.child({});
+            const Image<uint8_t> same =
+                i != state && found ? sameCells(frames[state], frames[i], response, own) : Image<uint8_t>();
+            for (int y = 0; y < height; ++y)
+                for (int x = 0; x < width; ++x) {
+                    const size_t at = places.of.row(0, y)[x];
+                    if (at == 0 || !names(out.places[at - 1]))
+                        continue;
+                    const bool counts = i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    const int weight = frames[state].absent.row(0, y)[x] ? 0 : places.weight.row(0, y)[x];
+                    out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
+                    out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];
+                }
+        }
+    }
+    const double cellPixels = double(out.cell) * out.cell;
+    for (MovedPlace &p : out.places)
+        for (double &c : p.counts)
+            c = p.pixels > 0.0 ? std::min(1.0, c * cellPixels / p.pixels) : 0.0;
+}
+
+void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
+{
+    if (frames.empty() || request.preferred >= frames.size() || request.keeper.value_or(0) >= frames.size() ||
+        std::ranges::any_of(request.drawn, [&](const DrawnRegion &r) { return r.frame >= frames.size(); }))
+        throw ArgumentError("movement: there is no such frame");
+    if (!(request.sensitivity >= 0.0 && request.sensitivity <= 100.0))
+        throw ArgumentError(textOf("movement: sensitivity %g must lie in 0 to 100", request.sensitivity));
+    if (request.drawn.size() > kMostRegions)
+        throw ArgumentError(textOf("movement: %zu areas: at most %zu can be drawn", request.drawn.size(), kMostRegions));
+    const Shape shape = frames[0].codes.shape();
+    for (const AlignedFrame &f : frames)
+        if (shape.empty() || shape.planes != 3 || f.codes.shape() != shape ||
+            (f.trust.shape() != Shape{} && f.trust.shape() != Shape{shape.width, shape.height, 1}))
+            throw ArgumentError("movement: the frames are not of one size");
+}
+
+/// Puts things before edges and the larger places first, in all that names them.
+void sortPlaces(Movement &movement)
+{
+    std::vector<size_t> order(movement.places.size());
+    std::iota(order.begin(), order.end(), size_t(0));
+    std::ranges::stable_sort(order, std::greater{}, [&](size_t i) {
+        return std::pair(!movement.places[i].narrow, movement.places[i].pixels);
+    });
+    std::vector<MovedPlace> sorted;
+    std::vector<uint16_t> now(order.size() + 1, 0);
+    for (size_t i = 0; i < order.size(); ++i) {
+        const MovedPlace &place = movement.places[order[i]];
+        if (place.pixels <= 0.0)
+            continue; // all of it was drawn over
+        sorted.push_back(place);
+        now[order[i] + 1] = uint16_t(sorted.size());
+    }
+    movement.places = std::move(sorted);
+    for (int y = 0; y < movement.cells.height(); ++y)
+        for (int x = 0; x < movement.cells.width(); ++x) {
+            uint16_t &at = movement.cells.row(0, y)[x];
+            at = now[at];
+        }
+}
+
+} // namespace
+
+int Movement::placeAt(int x, int y) const
+{
+    const int u = x / cell, v = y / cell;
+    return x >= 0 && y >= 0 && u < cells.width() && v < cells.height() ? int(cells.row(0, v)[u]) - 1 : -1;
+}
+
+double Movement::share() const
+{
+    double out = 0.0;
+    for (const MovedPlace &place : places)
+        out += place.narrow ? 0.0 : place.pixels;
+    const double all = double(cells.shape().pixels()) * cell * cell;
+    return all > 0.0 ? std::min(1.0, out / all) : 0.0;
+}
+
+size_t Movement::bytes() const
+{
+    size_t out = cells.bytes();
+    for (const Image<int8_t> &grid : grids)
+        out += grid.bytes();
+    return out;
+}
+
+Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx)
+{
+    check(frames, request);
+    const Shape shape = frames[0].codes.shape();
+    Movement out;
+    out.cell = std::max(1, int(std::ceil(std::sqrt(double(shape.pixels()) / kCells))));
+    out.keeper = request.keeper.value_or(request.preferred);
+    const bool draws = std::ranges::any_of(request.drawn, [](const auto &r) { return r.task == HandTask::TakeFrom; });
+    if (frames.size() < 2 || (request.sensitivity <= 0.0 && !draws))
+        return out;
+    ExecContext reducing = ctx.part(0.0, 0.4), comparing = ctx.part(0.4, 0.8), deciding = ctx.part(0.8, 1.0);
+    std::vector<CellFrame> cells;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        ExecContext own = reducing.part(double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
+        cells.push_back(cellsOf(frames[i], out.cell, own));
+    }
+    const int width = cells[0].light.width(), height = cells[0].light.height();
+    const double response = responseTolerance(request.sensitivity);
+    Image<float> evidence(width, height, 1);
+    if (request.sensitivity > 0.0) {
+        evidence = disagreement(cells, request.preferred, response, comparing);
+        limitByHand(evidence, request, out.cell);
+    }
+    Places places = placesIn(evidence);
+    const int found = places.count;
+    std::vector<size_t> takenFrom;
+    for (const DrawnRegion &region : request.drawn) {
+        const Image<uint8_t> inside = drawnCells(region, out.cell, width, height);
+        if (region.task == HandTask::TakeFrom) {
+            addPlace(inside, places);
+            takenFrom.push_back(region.frame);
+        } else if (region.task == HandTask::LeaveAlone) {
+            for (int y = 0; y < height; ++y)
+                for (int x = 0; x < width; ++x)
+                    if (inside.row(0, y)[x])
+                        places.of.row(0, y)[x] = places.weight.row(0, y)[x] = 0;
+        }
+    }
+    if (places.count == 0)
+        return out;
+    const Decision decision(cells, places);
+    if (!request.keeper)
+        out.keeper = decision.keeper(request.preferred);
+
+    out.places.resize(size_t(places.count));
+    for (size_t i = 0; i < out.places.size(); ++i) {
+        MovedPlace &p = out.places[i];
+        p.byHand = int(i) >= found;
+        p.narrow = !p.byHand && int(i) >= places.wide;
+        p.frame = p.byHand ? takenFrom[i - size_t(found)] : decision.frameOf(i + 1, out.keeper, request.preferred);
+        p.keeperHolds = decision.holds(out.keeper, i + 1);
+        p.counts.assign(frames.size(), 0.0);
+        p.area = {shape.width, shape.height, 0, 0};
+    }
+    decision.forCore([&](size_t place, int x, int y) {
+        MovedPlace &p = out.places[place - 1];
+        const Rect here{x * out.cell, y * out.cell, std::min(shape.width, (x + 1) * out.cell),
+                        std::min(shape.height, (y + 1) * out.cell)};
+        p.pixels += double(here.width()) * here.height();
+        p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
+                  std::max(p.area.y1, here.y1)};
+    });
+    steerFrames(cells, places, response, out, deciding);
+    out.cells = std::move(places.of);
+    sortPlaces(out);
+    ctx.report(1.0);
+    return out;
+}
+
+} // namespace yolk

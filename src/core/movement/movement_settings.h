@@ -1,0 +1,61 @@
+// What happens with things that moved between the frames.
+#pragma once
+
+#include "align/transform.h"
+#include "base/fields.h"
+
+#include <array>
+#include <string>
+#include <tuple>
+#include <vector>
+
+namespace yolk {
+
+enum class MovementMode { Off, On };
+
+/// What the photographer wants in a part of the picture.
+enum class HandTask {
+    Treat,      ///< movement is looked for here only, and in other parts of this task
+    LeaveAlone, ///< merged as if nothing moved
+    TakeFrom,   ///< from one frame, whatever moved
+};
+
+/// A part of the picture that was drawn by hand.
+struct HandRegion {
+    HandTask task = HandTask::Treat;
+    std::string frame;         ///< TakeFrom: content id
+    std::string drawnOn;       ///< content id of the reference frame in whose pixels the points are
+    double radius = 0.0;       ///< of a brush, pixels; 0: the points go round an area
+    std::vector<Point> points; ///< 1 to kMostPoints
+    bool operator==(const HandRegion &) const = default;
+};
+inline constexpr size_t kMostPoints = 4000, kMostRegions = 200;
+inline constexpr double kWidestBrush = 10000.0;
+
+struct MovementSettings {
+    MovementMode mode = MovementMode::On;
+    double sensitivity = 50.0;
+    std::vector<HandRegion> regions; ///< later ones win
+    bool operator==(const MovementSettings &) const = default;
+};
+
+inline constexpr std::array kMovementModes{
+    Choice<MovementMode>{MovementMode::Off, "off", "Off", "All frames count everywhere; what moved shows through"},
+    Choice<MovementMode>{MovementMode::On, "on", "On", "What moved is shown in one state, where nothing moved all frames count"},
+};
+inline constexpr std::array kHandTasks{
+    Choice<HandTask>{HandTask::Treat, "treat", "Treat only here", "Movement is looked for in these areas and nowhere else"},
+    Choice<HandTask>{HandTask::LeaveAlone, "leave", "Leave this alone", "Here all frames count, whatever moved"},
+    Choice<HandTask>{HandTask::TakeFrom, "take", "Take from a frame", "Here one frame counts and no other"},
+};
+
+inline constexpr auto kMovementFields = std::tuple{
+    ChoiceField<MovementSettings, MovementMode>{"mode", &MovementSettings::mode, kMovementModes, "Movement", "Movement",
+                                                "Shows what moved between the frames in one clean state"},
+    RealField<MovementSettings>{"sensitivity", &MovementSettings::sensitivity, 0, 100, 50, 1, 0, "", "Movement",
+                                "Sensitivity",
+                                "How faint a difference between frames counts as movement; at 0 only what was drawn by "
+                                "hand is treated"},
+};
+
+} // namespace yolk

@@ -1,0 +1,174 @@
+#include "movement/places_p.h"
+
+#include <opencv2/imgproc.hpp>
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+constexpr float kMoved = 1.0f, kPerhaps = 0.6f;
+constexpr int kFewestCells = 4;   // that surely moved, of a place
+constexpr double kJoined = 0.006; // of the width: parts nearer than that are one thing
+constexpr int kMargin = 3;        // cells around what was seen to move
+constexpr int kWide = 3;          // radius of a disc of cells that must fit into a thing
+constexpr double kHangs = 0.02;   // of the width: how long what hangs on a thing may be
+
+cv::Mat disc(int radius)
+{
+    return cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * radius + 1, 2 * radius + 1});
+}
+
+cv::Mat matOf(Image<uint8_t> &image)
+{
+    return cv::Mat(image.height(), image.width(), CV_8U, image.row(0, 0), size_t(image.view().rowStride()));
+}
+
+/// Regions of what perhaps moved that hold enough of what surely did.
+cv::Mat movedCells(const Image<float> &disagreement)
+{
+    const int width = disagreement.width(), height = disagreement.height();
+    cv::Mat perhaps(height, width, CV_8U), labels;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            perhaps.at<uint8_t>(y, x) = disagreement.row(0, y)[x] > kPerhaps ? 1 : 0;
+    const int count = cv::connectedComponents(perhaps, labels, 8, CV_32S);
+    std::vector<int> sure(static_cast<size_t>(count), 0);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            sure[size_t(labels.at<int>(y, x))] += disagreement.row(0, y)[x] > kMoved;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const int label = labels.at<int>(y, x);
+            perhaps.at<uint8_t>(y, x) = label > 0 && sure[size_t(label)] >= kFewestCells ? 1 : 0;
+        }
+    return perhaps;
+}
+
+/// What is wide, with what hangs on it and is not long: legs and tails, but not the edges of a whole wall.
+cv::Mat wideParts(const cv::Mat &moved)
+{
+    cv::Mat out, grown;
+    cv::morphologyEx(moved, out, cv::MORPH_OPEN, disc(kWide));
+    const int rounds = std::max(1, int(std::lround(kHangs * moved.cols)));
+    for (int i = 0; i < rounds; ++i) {
+        cv::dilate(out, grown, cv::Mat::ones(3, 3, CV_8U));
+        out = grown & moved;
+    }
+    return out;
+}
+
+/// Parts that lie near each other become one, and so does what they enclose unless that is larger than they are.
+void closeToWholes(cv::Mat &core)
+{
+    const int width = core.cols, height = core.rows;
+    // A border of nothing, so that closing does not stick to the rim.
+    const int radius = std::max(2, int(std::lround(kJoined * width)));
+    cv::Mat wide;
+    cv::copyMakeBorder(core, wide, radius, radius, radius, radius, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::morphologyEx(wide, wide, cv::MORPH_CLOSE, disc(radius));
+    wide(cv::Rect(radius, radius, width, height)).copyTo(core);
+    cv::Mat outside = core == 0, holes, stats, middles;
+    const int areas = cv::connectedComponentsWithStats(outside, holes, stats, middles, 4, CV_32S);
+    const int moved = cv::countNonZero(core);
+    for (int i = 1; i < areas; ++i) {
+        const cv::Rect box(stats.at<int>(i, cv::CC_STAT_LEFT), stats.at<int>(i, cv::CC_STAT_TOP),
+                           stats.at<int>(i, cv::CC_STAT_WIDTH), stats.at<int>(i, cv::CC_STAT_HEIGHT));
+        const bool atRim = box.x == 0 || box.y == 0 || box.br().x == width || box.br().y == height;
+        if (!atRim && stats.at<int>(i, cv::CC_STAT_AREA) < moved)
+            core(box).setTo(1, holes(box) == i);
+    }
+}
+
+} // namespace
+
+Image<uint8_t> wideMovement(const Image<float> &disagreement)
+{
+    Image<uint8_t> out(disagreement.width(), disagreement.height(), 1);
+    cv::Mat core = matOf(out);
+    wideParts(movedCells(disagreement)).copyTo(core);
+    if (cv::countNonZero(core) > 0)
+        closeToWholes(core);
+    return out;
+}
+
+Places placesIn(const Image<float> &disagreement)
+{
+    const int width = disagreement.width(), height = disagreement.height();
+    Places out{Image<uint8_t>(width, height, 1), Image<uint16_t>(width, height, 1), Image<uint8_t>(width, height, 1), 0, 0};
+    cv::Mat core = matOf(out.core), weight = matOf(out.weight);
+    const cv::Mat moved = movedCells(disagreement);
+    if (cv::countNonZero(moved) == 0)
+        return out;
+    wideParts(moved).copyTo(core);
+    closeToWholes(core);
+    cv::Mat grown, labels;
+    cv::dilate(core, grown, disc(kMargin + 1));
+    // Narrow ones keep out of the wide ones, which would else grow together along them.
+    const cv::Mat narrow = moved & (grown == 0);
+    cv::Mat grownNarrow, narrowLabels;
+    cv::dilate(narrow, grownNarrow, disc(kMargin + 1));
+    grownNarrow.setTo(0, grown);
+    out.wide = std::min(kMostPlaces, cv::connectedComponents(grown, labels, 8, CV_32S) - 1);
+    out.count = std::min(kMostPlaces, out.wide + cv::connectedComponents(grownNarrow, narrowLabels, 8, CV_32S) - 1);
+    core |= narrow;
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const int more = narrowLabels.at<int>(y, x);
+            const int label = more > 0 ? out.wide + more : labels.at<int>(y, x);
+            out.of.row(0, y)[x] = uint16_t(label <= out.count ? label : 0);
+        }
+    cv::Mat full;
+    cv::dilate(core, full, disc(kMargin - 1));
+    cv::blur(full * kFullWeight, weight, {3, 3});
+    return out;
+}
+
+Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int height)
+{
+    constexpr int kShift = 4; // bits behind the point in OpenCV's coordinates
+    constexpr double kFarthest = 1e6;
+    Image<uint8_t> out(width, height, 1);
+    cv::Mat mat = matOf(out);
+    std::vector<cv::Point> points;
+    for (const Point &p : region.points) { // pixel centres at +0.5, OpenCV's at whole numbers
+        const auto fixed = [&](double v) {
+            return int(std::lround(std::clamp(v / cell - 0.5, -kFarthest, kFarthest) * (1 << kShift)));
+        };
+        points.emplace_back(fixed(p.x), fixed(p.y));
+    }
+    if (points.empty())
+        return out;
+    if (region.radius <= 0.0) {
+        cv::fillPoly(mat, std::vector<std::vector<cv::Point>>{points}, cv::Scalar(1), cv::LINE_8, kShift);
+        return out;
+    }
+    const double radius = std::min(region.radius / cell, double(std::max(width, height)));
+    const int thickness = std::max(1, int(std::lround(2.0 * radius)));
+    for (const cv::Point &p : points) // round ends and joints
+        cv::circle(mat, p, int(std::lround(radius * (1 << kShift))), cv::Scalar(1), cv::FILLED, cv::LINE_8, kShift);
+    for (size_t i = 0; i + 1 < points.size(); ++i)
+        cv::line(mat, points[i], points[i + 1], cv::Scalar(1), std::min(thickness, 32767), cv::LINE_8, kShift);
+    return out;
+}
+
+void addPlace(const Image<uint8_t> &drawn, Places &places)
+{
+    ++places.count;
+    cv::Mat soft;
+    cv::Mat drawnMat(drawn.height(), drawn.width(), CV_8U, const_cast<uint8_t *>(drawn.row(0, 0)),
+                     size_t(drawn.view().rowStride()));
+    cv::blur(drawnMat * kFullWeight, soft, {3, 3});
+    for (int y = 0; y < drawn.height(); ++y)
+        for (int x = 0; x < drawn.width(); ++x) {
+            const bool here = drawn.row(0, y)[x] != 0, rim = soft.at<uint8_t>(y, x) > 0 && !places.of.row(0, y)[x];
+            places.core.row(0, y)[x] = here ? 1 : places.core.row(0, y)[x];
+            if (!here && !rim)
+                continue;
+            places.of.row(0, y)[x] = uint16_t(places.count);
+            places.weight.row(0, y)[x] = here ? uint8_t(kFullWeight) : soft.at<uint8_t>(y, x);
+        }
+}
+
+} // namespace yolk

@@ -1,0 +1,31 @@
+// Connected places on the grid of cells, and what was drawn by hand there.
+#pragma once
+
+#include "movement/movement.h"
+
+namespace yolk {
+
+/// Places by number, 1 to count; 0 is none.
+struct Places {
+    Image<uint8_t> core;   ///< 1 where something moved
+    Image<uint16_t> of;    ///< the place of a cell: its core with a margin where frames agree
+    Image<uint8_t> weight; ///< 0 to kFullWeight: how far a decision holds, soft at the rim of the margin
+    int wide = 0;          ///< places up to this number are of things; what comes after is narrow: edges that do not meet
+    int count = 0;
+};
+inline constexpr int kFullWeight = 127, kMostPlaces = 60000;
+
+/// What surely moved (disagreement above 1) with all that perhaps did and touches it, closed to whole things. Beyond
+/// kMostPlaces nothing counts.
+Places placesIn(const Image<float> &disagreement);
+
+/// 1 in the cells of things: what is wide, closed to wholes.
+Image<uint8_t> wideMovement(const Image<float> &disagreement);
+
+/// 1 in cells that were drawn on. `cell` pixels to a cell.
+Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int height);
+
+/// Makes the drawn cells a place of their own, with a soft rim where there is no other.
+void addPlace(const Image<uint8_t> &drawn, Places &places);
+
+} // namespace yolk
