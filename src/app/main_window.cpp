@@ -12,6 +12,7 @@
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/merge_panel.h"
+#include "steps/movement_group.h"
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"
 #include "steps/white_group.h"
@@ -147,6 +148,12 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(framesPanel_, &FramesPanel::pickAsked, canvas_, &Canvas::setPicking);
     connect(canvas_, &Canvas::pickingChanged, framesPanel_->white()->pick(), &QPushButton::setChecked);
     connect(canvas_, &Canvas::picked, document_, &Document::pickWhite);
+    MovementGroup *movement = mergePanel_->movement();
+    connect(movement, &MovementGroup::placeAsked, canvas_, &Canvas::showArea);
+    connect(movement, &MovementGroup::drawingAsked, canvas_, &Canvas::setDrawing);
+    connect(movement, &MovementGroup::shapesChanged, this, &MainWindow::refreshShapes);
+    connect(canvas_, &Canvas::drawn, movement, &MovementGroup::take);
+    connect(canvas_, &Canvas::drawingChanged, movement, &MovementGroup::setDrawing);
     connect(canvas_, &Canvas::zoomChanged, this, [this] { status_->setZoom(canvas_->zoom(), canvas_->isFitted()); });
     connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
         const std::optional<Probe> probe = position ? document_->probe(*position) : std::nullopt;
@@ -266,6 +273,14 @@ void MainWindow::goTo(Step step)
 {
     path_->setCurrent(int(step));
     panels_->setCurrentIndex(int(step));
+    canvas_->setDrawing(std::nullopt);
+    refreshShapes();
+}
+
+void MainWindow::refreshShapes()
+{
+    const bool merging = panels_->currentIndex() == int(Step::Merge); // where they can be changed
+    canvas_->setShapes(merging ? mergePanel_->movement()->shapes() : QList<DrawnShape>());
 }
 
 QStringList MainWindow::askForFrames()
@@ -329,7 +344,9 @@ void MainWindow::refreshMarks()
         ->setMarked(!recipe.frames.excluded.empty() || !recipe.frames.removed.empty() ||
                     !recipe.frames.exposure.empty() || recipe.prepare != PrepareSettings() ||
                     recipe.white.mode != WhiteMode::AsShot);
-    path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty());
+    path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty() ||
+                    !recipe.frames.keeper.empty() || recipe.align != AlignSettings() ||
+                    recipe.movement != MovementSettings());
     path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());
     path_->tab(int(Step::Export))
         ->setMarked(recipe.output != ExportSettings() || recipe.radiance != RadianceSettings());

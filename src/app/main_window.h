@@ -71,6 +71,7 @@ private:
     void askAndSaveRadiance();
     void refreshCommands();
     void refreshMarks();
+    void refreshShapes(); ///< areas that were drawn on the picture
     void refreshMessages();
     void showShortcuts();
     void showAbout();

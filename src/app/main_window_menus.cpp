@@ -6,6 +6,8 @@
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
+#include "steps/merge_panel.h"
+#include "steps/movement_group.h"
 #include "theme/theme.h"
 
 #include <QActionGroup>
@@ -109,10 +111,17 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(view, tr("The &picture"), QKeySequence(Qt::Key_Escape), tr("Shows the picture again."),
                            [this] {
                                canvas_->setPicking(false);
+                               canvas_->setDrawing(std::nullopt);
                                document_->lookAt(std::nullopt);
                            });
     view->addSeparator();
     makeInspectCommands(view);
+    needSet_ << addCommand(view, tr("Next place that moved"), QKeySequence(tr("Ctrl+.")),
+                           tr("Shows the next place where something moved, at 100 %."),
+                           [this] { mergePanel_->movement()->stepPlace(+1); });
+    needSet_ << addCommand(view, tr("Place before that moved"), QKeySequence(tr("Ctrl+,")),
+                           tr("Shows the place before where something moved, at 100 %."),
+                           [this] { mergePanel_->movement()->stepPlace(-1); });
     makeOverlayMenu(view->addMenu(tr("&Overlay colour")));
     view->addSeparator();
     showScale_ =
@@ -157,7 +166,7 @@ void MainWindow::makeSurroundMenu(QMenu *menu)
 
 void MainWindow::makeInspectCommands(QMenu *view)
 {
-    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C, Qt::Key_E};
+    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C, Qt::Key_E, Qt::Key_M};
     for (int i = 0; i < int(keys.size()); ++i) {
         const InspectMode mode = InspectMode(i);
         needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[size_t(i)]),

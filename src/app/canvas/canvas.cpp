@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace yolk::app {
 namespace {
@@ -49,6 +50,34 @@ void Canvas::setPicking(bool picking)
     else
         unsetCursor();
     Q_EMIT pickingChanged(picking);
+}
+
+void Canvas::setDrawing(std::optional<double> radius)
+{
+    const bool changed = radius.has_value() != drawing_.has_value();
+    drawing_ = radius;
+    stroke_ = {};
+    if (radius)
+        setCursor(Qt::CrossCursor);
+    else
+        unsetCursor();
+    update();
+    if (changed)
+        Q_EMIT drawingChanged(isDrawing());
+}
+
+void Canvas::setShapes(const QList<DrawnShape> &shapes)
+{
+    shapes_ = shapes;
+    update();
+}
+
+void Canvas::showArea(const QRectF &area)
+{
+    fitted_ = false;
+    zoom_ = 1.0;
+    centre_ = area.center();
+    viewChanged();
 }
 
 void Canvas::newSet()
@@ -191,6 +220,11 @@ void Canvas::paintEvent(QPaintEvent *)
     if (!(picture_.region.contains(overview_.region)))
         draw(overview_);
     draw(picture_);
+    painter.setClipping(false);
+    const QTransform toDevice(zoom_, 0, 0, zoom_, origin().x(), origin().y());
+    for (const DrawnShape &shape : shapes_)
+        paintShape(painter, shape, toDevice);
+    paintShape(painter, stroke_, toDevice);
 }
 
 void Canvas::resizeEvent(QResizeEvent *)
@@ -212,6 +246,10 @@ void Canvas::mousePressEvent(QMouseEvent *event)
             Q_EMIT picked(at);
         return;
     }
+    if (drawing_ && event->button() == Qt::LeftButton) {
+        stroke_ = {QPolygonF{pictureAt(event->position())}, *drawing_, true};
+        return update();
+    }
     grab_ = event->position();
     setCursor(Qt::ClosedHandCursor);
 }
@@ -223,14 +261,25 @@ void Canvas::mouseMoveEvent(QMouseEvent *event)
         grab_ = event->position();
     }
     const QPointF at = pictureAt(event->position());
+    if (!stroke_.points.isEmpty()) {
+        stroke_.points << at;
+        update();
+    }
     const bool onPicture = QRectF(area_).contains(at);
     Q_EMIT pointed(onPicture ? std::optional(at) : std::nullopt);
 }
 
-void Canvas::mouseReleaseEvent(QMouseEvent *)
+void Canvas::mouseReleaseEvent(QMouseEvent *event)
 {
+    if (!stroke_.points.isEmpty() && event->button() == Qt::LeftButton) {
+        const DrawnShape done = std::exchange(stroke_, {});
+        setDrawing(std::nullopt);
+        if (done.radius > 0.0 || done.points.size() > 2) // a click goes round nothing
+            Q_EMIT drawn(done);
+        return;
+    }
     grab_.reset();
-    if (picking_)
+    if (picking_ || drawing_)
         setCursor(Qt::CrossCursor);
     else
         unsetCursor();

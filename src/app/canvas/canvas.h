@@ -1,6 +1,7 @@
 // The picture: fit, 100 %, zoom at the pointer, pan. Asks for what is visible and copies what it gets.
 #pragma once
 
+#include "canvas/drawn_shape.h"
 #include "document/document.h"
 
 #include <QWidget>
@@ -18,6 +19,11 @@ public:
     /// The next click names a place instead of dragging the picture.
     void setPicking(bool picking);
     bool isPicking() const { return picking_; }
+    /// The next drag draws on the picture: with a brush of this radius in its pixels, or round an area (0). Empty: no longer.
+    void setDrawing(std::optional<double> radius);
+    bool isDrawing() const { return drawing_.has_value(); }
+    void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture
+    void showArea(const QRectF &area);               ///< at 100 %, its middle in the middle
     double zoom() const { return zoom_; } ///< device pixels per picture pixel
     bool isFitted() const { return fitted_; }
     const ViewPicture &picture() const { return picture_; }
@@ -34,6 +40,8 @@ Q_SIGNALS:
     void zoomChanged();
     void picked(const QPointF &picturePosition);
     void pickingChanged(bool picking);
+    void drawn(const yolk::app::DrawnShape &shape);
+    void drawingChanged(bool drawing);
     void pointed(std::optional<QPointF> picturePosition); ///< empty when the pointer is off the picture
 
 protected:
@@ -65,7 +73,10 @@ private:
     double zoom_ = 1.0;
     QPointF centre_; ///< the picture position in the middle of the canvas
     bool fitted_ = true, picking_ = false;
-    std::optional<QPointF> grab_; ///< last position of a drag
+    std::optional<QPointF> grab_;   ///< last position of a drag
+    std::optional<double> drawing_; ///< radius of the brush, 0: round an area
+    DrawnShape stroke_;             ///< what is being drawn
+    QList<DrawnShape> shapes_;
 };
 
 } // namespace yolk::app

@@ -2,6 +2,7 @@
 
 #include "colour/transfer.h"
 #include "document/screen_picture.h"
+#include "document/movement_text.h"
 #include "theme/theme.h"
 #include "widgets/number_text.h"
 
@@ -35,7 +36,9 @@ constexpr std::array kWords{
           QT_TRANSLATE_NOOP("Inspection", "What is clipped in every frame")},
     Words{
         QT_TRANSLATE_NOOP("Inspection", "Edges"),
-        QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")}};
+        QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")},
+    Words{QT_TRANSLATE_NOOP("Inspection", "Movement"),
+          QT_TRANSLATE_NOOP("Inspection", "Where something moved, and which frame stands there")}};
 
 } // namespace
 
@@ -172,6 +175,19 @@ void InspectionCaption::refresh()
                 << LegendStrip::Patch{Qt::white, tr("both")};
         break;
     }
+    case InspectMode::Movement:
+        words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());
+        if (merged)
+            for (size_t i = 0; i < merged->frameIds.size(); ++i) {
+                const bool taken = std::ranges::any_of(merged->movement.places, [&](const MovedPlace &p) {
+                    return p.frame == i;
+                });
+                const auto number = document_->numberOf(merged->frameIds[i]);
+                if (taken && number)
+                    patches << LegendStrip::Patch{
+                        screenColour(sourceColour(int(i), int(merged->frameIds.size()))), tr("frame %1").arg(*number)};
+            }
+        break;
     }
     const bool hatched =
         look->mode == InspectMode::Sources || look->mode == InspectMode::Noise || look->mode == InspectMode::Clipped;

@@ -256,7 +256,8 @@ void Document::recipeIsNew()
     const bool alignChanged = recipe().align != mergedRecipe_.align;
     const bool framesChanged = recipe().frames != mergedRecipe_.frames || alignChanged;
     const bool cropChanged = recipe().geometry != mergedRecipe_.geometry;
-    const bool mergeChanged = framesChanged || recipe().prepare != mergedRecipe_.prepare;
+    const bool mergeChanged = framesChanged || recipe().prepare != mergedRecipe_.prepare ||
+                              recipe().movement != mergedRecipe_.movement;
     const bool whiteChanged = recipe().white != mergedRecipe_.white;
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = recipe().geometry;

@@ -12,6 +12,7 @@
 #include <QHash>
 #include <QImage>
 #include <QObject>
+#include <QPolygonF>
 #include <QRectF>
 #include <QSize>
 #include <QStringList>
@@ -106,6 +107,19 @@ public:
     QString redoName() const { return QString::fromStdString(history_.redoName()); }
     void undo();
     void redo();
+
+    // ---- movement
+    /// Of a frame in use; empty for others.
+    std::optional<int> numberOf(const std::string &frameId) const;
+    void setKeeper(std::optional<size_t> index); ///< by its index in bracket(); empty: automatic
+    /// Draws on the reference frame: the points are pixels of it.
+    void addRegion(HandRegion region);
+    void setRegion(size_t index, HandRegion region);
+    void removeRegion(size_t index);
+    QPolygonF regionShape(size_t index) const; ///< points of a region in pixels of the present reference frame
+    /// A region as large as a place that was found, by its index in merged().
+    void decidePlace(size_t place, HandTask task, std::optional<size_t> frame);
+    QRectF placeArea(size_t place) const; ///< of a place in merged(), full-resolution pixels
 
     // ---- looking and keeping
     /// Shows a frame as its file shows it in place of the merge; empty: the merge again.

@@ -43,6 +43,8 @@ void Document::removeFrame(size_t index)
     next.frames.removed.insert(frame.frame->id);
     if (next.frames.reference == frame.frame->id)
         next.frames.reference.clear();
+    if (next.frames.keeper == frame.frame->id)
+        next.frames.keeper.clear();
     setRecipe(next, tr("remove frame %1").arg(frame.number));
 }
 

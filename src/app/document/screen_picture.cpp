@@ -50,6 +50,9 @@ void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor
             case Hatch::Clipped: // on grey, so that it is seen on any picture
                 row[x] = stripe(u + v) ? clipped : qRgb(214, 213, 209);
                 break;
+            case Hatch::Moved: // what lies under it stays visible
+                row[x] = ((u - v) % (2 * kPeriod) + 2 * kPeriod) % (2 * kPeriod) < kStripe ? clipped : row[x];
+                break;
             case Hatch::Above:
                 row[x] = stripe(u - v) ? above : row[x];
                 break;

@@ -19,9 +19,9 @@ InspectGroup::InspectGroup(Document *document, QWidget *parent)
     : FoldGroup(tr("Look into it"), parent), document_(document)
 {
     QList<ChoiceRow::Item> items{{tr("Picture"), tr("The picture with its tone")}};
-    for (int mode = 0; mode <= int(InspectMode::Edges); ++mode)
+    for (int mode = 0; mode <= int(InspectMode::Movement); ++mode)
         items << ChoiceRow::Item{inspectionName(InspectMode(mode)), inspectionHelp(InspectMode(mode))};
-    choice_ = new ChoiceRow(tr("What is shown"), items, this, 4);
+    choice_ = new ChoiceRow(tr("What is shown"), items, this, 3);
     exposure_ = new ValueSlider({tr("Exposure of the view"),
                                  tr("Makes the light brighter or darker to look at; changes no setting"), tr("EV"),
                                  -kFarthestEv, kFarthestEv, 0, 0.5, 1},

@@ -2,6 +2,7 @@
 
 #include "steps/align_group.h"
 #include "steps/inspect_group.h"
+#include "steps/movement_group.h"
 
 #include "widgets/fold_group.h"
 #include "widgets/number_text.h"
@@ -25,6 +26,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
     reference_->setToolTip(tr("The frame that the others follow; its metadata goes into the finished files."));
     reference->add(reference_);
     align_ = new AlignGroup(document, this);
+    movement_ = new MovementGroup(document, this);
     look_ = new InspectGroup(document, this);
     influence_ = new FoldGroup(tr("Influence"), this);
     auto *result = new FoldGroup(tr("Radiance"), this);
@@ -43,6 +45,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
     report->add(report_);
     add(look_);
     add(align_);
+    add(movement_);
     add(reference);
     add(influence_);
     add(result);

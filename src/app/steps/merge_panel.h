@@ -13,6 +13,7 @@ namespace yolk::app {
 class AlignGroup;
 class FoldGroup;
 class InspectGroup;
+class MovementGroup;
 
 class MergePanel : public Panel {
     Q_OBJECT
@@ -20,6 +21,7 @@ public:
     explicit MergePanel(Document *document, QWidget *parent = nullptr);
 
     AlignGroup *align() const { return align_; }
+    MovementGroup *movement() const { return movement_; }
     InspectGroup *look() const { return look_; }
     QString report() const; ///< what it says of the merge
 
@@ -33,6 +35,7 @@ private:
     Document *document_;
     QComboBox *reference_;
     AlignGroup *align_;
+    MovementGroup *movement_;
     FoldGroup *influence_;
     InspectGroup *look_;
     QList<ValueSlider *> sliders_;

@@ -15,6 +15,7 @@ struct CellFrame {
     Image<uint8_t> absent;    ///< 1 where the frame does not show all of the cell
     double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
     int pixels = 1;                ///< of a cell
+    double shift = 0.3;            ///< pixels by which the frame may lie off
 
     float pixelVariance(float l) const { return float(gain) * (l > 0.0f ? l : 0.0f) + float(read); }
 };

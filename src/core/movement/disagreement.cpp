@@ -14,7 +14,6 @@ constexpr float kNoiseSigmas = 3.0f; // of both frames
 constexpr float kTogether = 4.0f;    // variance of a sum over that of as many single cells: demosaicing spreads noise
 constexpr float kCommon = 0.35f;     // of a pixel's sigma: errors of coding that neighbours have in common
 constexpr float kResponses = 3.0f;   // times the tolerance of response
-constexpr float kShift = 0.3f;       // pixels, at edges
 constexpr float kContradicts = 4.0f; // the most that a cell of one channel counts, squared: one alone is no movement
 constexpr int kFine = 1, kCoarse = 4;
 constexpr float kFewestSoft = 27.0f; // cells among 9 x 9, for what is soft
@@ -129,7 +128,7 @@ std::vector<Pair> pairsToCompare(size_t frames, size_t preferred)
 Comparison compare(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx)
 {
     const int width = a.light.width(), height = a.light.height(), channels = a.light.planes();
-    const float shift = kShift / std::sqrt(float(a.pixels));
+    const float shift = float(std::max(a.shift, b.shift) / std::sqrt(double(a.pixels)));
     Comparison out{Image<float>(width, height, 1), Image<float>(width, height, 1)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)

@@ -19,6 +19,7 @@ constexpr double kLost = 3.0;       // what a clipped cell costs against a clean
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 constexpr float kSame = 0.5f;       // disagreement up to which two frames show the same
 constexpr float kSeeing = 0.35f;    // share of the light that must be noticed for that to be believed
+constexpr double kLeastThing = 4e-4; // of the picture: smaller places are decided, but not worth a name
 constexpr int kAround = 2;          // cells around a difference that are not believed either
 
 /// Where the photographer lets evidence count.
@@ -120,15 +121,20 @@ private:
     std::vector<Shown> shown_;
 };
 
-/// Cells where frame `b` shows the same as `a`, as far as anybody can tell.
-Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx)
+/// Cells where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less also those
+/// where `a` clips and `b` is no darker than that.
+enum class Other { Darker, Brighter };
+Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, double response, ExecContext &ctx)
 {
     const Comparison pair = compare(a, b, response, ctx);
     const int width = pair.apart.width(), height = pair.apart.height();
     Image<uint8_t> out(width, height, 1);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x)
-            out.row(0, y)[x] = pair.apart.row(0, y)[x] <= kSame && pair.blind.row(0, y)[x] <= kSeeing;
+            out.row(0, y)[x] =
+                pair.apart.row(0, y)[x] <= kSame &&
+                (pair.blind.row(0, y)[x] <= kSeeing || (other == Other::Darker && a.nearClips.row(0, y)[x] &&
+                                                        !b.nearClips.row(0, y)[x] && !b.absent.row(0, y)[x]));
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x)
             if (pair.apart.row(0, y)[x] > kSame)
@@ -139,8 +145,8 @@ Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, double response
 }
 
 /// What each frame is worth in each cell of the places.
-void steerFrames(const std::vector<CellFrame> &frames, const Places &places, double response, Movement &out,
-                 ExecContext &ctx)
+void steerFrames(const std::vector<CellFrame> &frames, const Places &places, size_t preferred, double response,
+                 Movement &out, ExecContext &ctx)
 {
     const int width = places.of.width(), height = places.of.height();
     for (size_t i = 0; i < frames.size(); ++i)
@@ -151,14 +157,19 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, dou
         for (size_t i = 0; i < frames.size() && std::ranges::any_of(out.places, names); ++i) {
             ExecContext own = ctx.child({});
             const Image<uint8_t> same =
-                i != state && found ? sameCells(frames[state], frames[i], response, own) : Image<uint8_t>();
+                i != state && found ? sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
+                                                response, own)
+                                    : Image<uint8_t>();
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x) {
                     const size_t at = places.of.row(0, y)[x];
                     if (at == 0 || !names(out.places[at - 1]))
                         continue;
-                    const bool counts = i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
-                    const int weight = frames[state].absent.row(0, y)[x] ? 0 : places.weight.row(0, y)[x];
+                    // Where the frame shows nothing, the preferred one does.
+                    const bool absent = frames[state].absent.row(0, y)[x];
+                    const bool counts = absent ? i == preferred
+                                               : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    const int weight = places.weight.row(0, y)[x];
                     out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
                     out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];
                 }
@@ -192,7 +203,7 @@ void sortPlaces(Movement &movement)
     std::vector<size_t> order(movement.places.size());
     std::iota(order.begin(), order.end(), size_t(0));
     std::ranges::stable_sort(order, std::greater{}, [&](size_t i) {
-        return std::pair(!movement.places[i].narrow, movement.places[i].pixels);
+        return std::pair(!movement.places[i].slight, movement.places[i].pixels);
     });
     std::vector<MovedPlace> sorted;
     std::vector<uint16_t> now(order.size() + 1, 0);
@@ -223,7 +234,7 @@ double Movement::share() const
 {
     double out = 0.0;
     for (const MovedPlace &place : places)
-        out += place.narrow ? 0.0 : place.pixels;
+        out += place.slight ? 0.0 : place.pixels;
     const double all = double(cells.shape().pixels()) * cell * cell;
     return all > 0.0 ? std::min(1.0, out / all) : 0.0;
 }
@@ -284,7 +295,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     for (size_t i = 0; i < out.places.size(); ++i) {
         MovedPlace &p = out.places[i];
         p.byHand = int(i) >= found;
-        p.narrow = !p.byHand && int(i) >= places.wide;
+        p.slight = !p.byHand && int(i) >= places.wide;
         p.frame = p.byHand ? takenFrom[i - size_t(found)] : decision.frameOf(i + 1, out.keeper, request.preferred);
         p.keeperHolds = decision.holds(out.keeper, i + 1);
         p.counts.assign(frames.size(), 0.0);
@@ -298,7 +309,9 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    steerFrames(cells, places, response, out, deciding);
+    for (MovedPlace &p : out.places)
+        p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
+    steerFrames(cells, places, request.preferred, response, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);
     ctx.report(1.0);

@@ -32,7 +32,7 @@ struct MovedPlace {
     size_t frame = 0;         ///< that says what stands there
     std::vector<double> counts{}; ///< of each frame: share of the place in which it shows the same and is merged too
     double keeperHolds = 0.0; ///< share of the place that the keeper shows, neither clipped nor lost in noise
-    bool narrow = false;      ///< no thing, but edges that do not meet: what alignment left
+    bool slight = false;      ///< no thing: too small, or edges that do not meet, which alignment left
     bool byHand = false;      ///< taken from this frame because somebody said so
     bool operator==(const MovedPlace &) const = default;
 };
@@ -47,7 +47,7 @@ struct Movement {
     std::vector<Image<int8_t>> grids;
 
     int placeAt(int x, int y) const; ///< index of the place of a pixel, -1: none
-    double share() const;            ///< of the picture that its places take, without narrow ones
+    double share() const;            ///< of the picture that its places take, without slight ones
     size_t bytes() const;
 };
 
@@ -58,6 +58,9 @@ struct Movement {
 /// Memory:  some 60 bytes per cell, 14 per cell and frame; at most 0.8 million cells.
 /// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components; the test is our own.
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx);
+
+/// Round the largest connected part of a place, in pixels of the frames; empty where there is no such place.
+std::vector<Point> outlineOf(const Movement &movement, size_t place);
 
 /// The trust of a frame in one row under its grid: `trust` is nullptr where it is believed everywhere. Returns false, and
 /// leaves `out` alone, where the grid has nothing to say.

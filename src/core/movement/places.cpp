@@ -153,6 +153,28 @@ Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int he
     return out;
 }
 
+std::vector<Point> outlineOf(const Movement &movement, size_t place)
+{
+    const int width = movement.cells.width(), height = movement.cells.height();
+    cv::Mat mask = cv::Mat::zeros(height + 2, width + 2, CV_8U); // a rim, so that outlines at the edge close
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            mask.at<uint8_t>(y + 1, x + 1) = movement.cells.row(0, y)[x] == place + 1;
+    std::vector<std::vector<cv::Point>> lines;
+    cv::findContours(mask, lines, cv::RETR_EXTERNAL, cv::CHAIN_APPROX_NONE);
+    if (lines.empty())
+        return {};
+    const auto largest = std::ranges::max_element(lines, {}, [](const auto &line) { return cv::contourArea(line); });
+    std::vector<cv::Point> few;
+    cv::approxPolyDP(*largest, few, 1.0, true);
+    std::vector<Point> out;
+    for (const cv::Point &p : few)
+        out.push_back({(p.x - 0.5) * movement.cell, (p.y - 0.5) * movement.cell});
+    if (out.size() > kMostPoints)
+        out.resize(kMostPoints);
+    return out;
+}
+
 void addPlace(const Image<uint8_t> &drawn, Places &places)
 {
     ++places.count;

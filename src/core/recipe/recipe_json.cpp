@@ -101,6 +101,80 @@ void readFrames(json &root, FrameChoice &out)
     }
 }
 
+HandTask taskOfKey(const std::string &key, const std::string &path)
+{
+    std::string allowed;
+    for (const Choice<HandTask> &choice : kHandTasks) {
+        if (choice.key == key)
+            return choice.value;
+        allowed += (allowed.empty() ? "" : ", ") + std::string(choice.key);
+    }
+    throw ArgumentError(path + " = " + key + ": must be one of " + allowed);
+}
+
+std::string keyOfTask(HandTask task)
+{
+    for (const Choice<HandTask> &choice : kHandTasks)
+        if (choice.value == task)
+            return std::string(choice.key);
+    throw ArgumentError("an area drawn by hand has no task");
+}
+
+double placeOfValue(const json &value, const std::string &path)
+{
+    constexpr double kFarthest = 1e6; // pixels
+    const double out = numberOfValue(value, path);
+    if (!(std::abs(out) <= kFarthest))
+        throw ArgumentError(path + " = " + shortestText(out) + ": must lie in -1000000 to 1000000");
+    return out;
+}
+
+void readRegions(json &root, MovementSettings &out)
+{
+    Section section(root, "movement");
+    const auto list = section.take("regions");
+    if (!list)
+        return;
+    const std::string path = section.path("regions");
+    if (!list->is_array() || list->size() > kMostRegions)
+        throw ArgumentError(path + ": must be a list of at most " + std::to_string(kMostRegions) + " areas");
+    for (const json &value : *list) {
+        if (!value.is_object() || !value.contains("points") || !value["points"].is_array() || value["points"].empty() ||
+            value["points"].size() > kMostPoints)
+            throw ArgumentError(path + ": an area must have 1 to " + std::to_string(kMostPoints) + " points");
+        HandRegion region;
+        region.task = taskOfKey(textOfValue(value.value("task", json()), path + ".task"), path + ".task");
+        region.frame = textOfValue(value.value("frame", json("")), path + ".frame");
+        region.drawnOn = textOfValue(value.value("drawn_on", json("")), path + ".drawn_on");
+        region.radius = numberOfValue(value.value("radius", json(0.0)), path + ".radius");
+        if (!(region.radius >= 0.0 && region.radius <= kWidestBrush))
+            throw ArgumentError(path + ".radius = " + shortestText(region.radius) + ": must lie in 0 to 10000");
+        for (const json &point : value["points"]) {
+            if (!point.is_array() || point.size() != 2)
+                throw ArgumentError(path + ".points: must be pairs of numbers");
+            region.points.push_back({placeOfValue(point[0], path + ".points"), placeOfValue(point[1], path + ".points")});
+        }
+        out.regions.push_back(std::move(region));
+    }
+}
+
+json regionsOf(const MovementSettings &movement)
+{
+    json out = json::array();
+    for (const HandRegion &region : movement.regions) {
+        json points = json::array();
+        for (const Point &p : region.points)
+            points.push_back({p.x, p.y});
+        json value = {{"task", keyOfTask(region.task)}, {"drawn_on", region.drawnOn}, {"points", points}};
+        if (region.task == HandTask::TakeFrom)
+            value["frame"] = region.frame;
+        if (region.radius > 0.0)
+            value["radius"] = region.radius;
+        out.push_back(std::move(value));
+    }
+    return out;
+}
+
 void collectPaths(const json &object, const std::string &prefix, std::vector<std::string> &out)
 {
     for (const auto &[key, value] : object.items()) {
@@ -130,6 +204,7 @@ ReadRecipe parseRecipe(const std::string &text)
 
     ReadRecipe out;
     readFrames(root, out.recipe.frames);
+    readRegions(root, out.recipe.movement);
     forEachSection(out.recipe, [&](std::string_view key, auto &settings, const auto &table) {
         Section section(root, std::string(key));
         forEachField(table, [&](const auto &field) {
@@ -177,6 +252,8 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
                 section[std::string(field.key)] = std::string(keyOf(field, settings.*field.member));
         });
     });
+    if (!recipe.movement.regions.empty())
+        root["movement"]["regions"] = regionsOf(recipe.movement);
     if (!unknown.empty()) {
         json merged = json::parse(unknown);
         merged.merge_patch(root); // what this release knows wins

@@ -253,6 +253,36 @@ void edgesView(const Sources &sources, const Recipe &recipe, const Measured &mea
             }
 }
 
+/// Places in the colours of the frames they are taken from; things hatched, edges that do not meet only coloured.
+void movementView(const MergedSet &set, const Footprint &under, Inspected &out, ExecContext &ctx)
+{
+    const Movement &movement = set.movement;
+    const int frames = int(set.frameIds.size());
+    std::vector<Vector3> colours;
+    for (int i = 0; i < frames; ++i)
+        colours.push_back(sourceColour(i, frames));
+    forEachBand(ctx, out.display.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < out.display.width(); ++x) {
+                constexpr double kRec709[3] = {0.2126, 0.7152, 0.0722};
+                double grey = 0.0;
+                for (int c = 0; c < 3; ++c)
+                    grey += kRec709[c] * double(out.display.row(c, y)[x]);
+                const Rect r = under.at(x, y);
+                const int place = movement.placeAt((r.x0 + r.x1) / 2, (r.y0 + r.y1) / 2);
+                constexpr double kGround = 0.12; // so that the colour shows in the dark too
+                for (size_t c = 0; c < 3; ++c) {
+                    const double tint =
+                        place < 0 ? 1.0 : colours[movement.places[size_t(place)].frame][c] * 1.5;
+                    out.display.row(int(c), y)[x] =
+                        float(std::clamp(place < 0 ? grey : (kGround + grey) * tint, 0.0, 1.0));
+                }
+                if (place >= 0 && !movement.places[size_t(place)].slight)
+                    out.hatch.row(0, y)[x] = uint8_t(Hatch::Moved);
+            }
+    });
+}
+
 } // namespace
 
 size_t edgesFrame(const Bracket &bracket, const Inspection &inspection)
@@ -298,8 +328,9 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         return out;
     };
     Inspected out;
-    out.display = inspection.mode == InspectMode::Clipped ? render(sources, recipe, measured, request, ctx)
-                                                          : copyOf(*sceneOf(sources, measured, recipe, request, ctx));
+    const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement;
+    out.display = overPicture ? render(sources, recipe, measured, request, ctx)
+                              : copyOf(*sceneOf(sources, measured, recipe, request, ctx));
     out.hatch = Image<uint8_t>(out.display.width(), out.display.height(), 1);
     const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, ctx);
     RenderRequest sized = request;
@@ -323,6 +354,9 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         break;
     case InspectMode::Clipped:
         markClipped(*set, under, out, ctx);
+        break;
+    case InspectMode::Movement:
+        movementView(*set, under, out, ctx);
         break;
     case InspectMode::Edges:
         if (sized.region == RealRect{})

@@ -15,6 +15,7 @@ enum class InspectMode {
     Noise,   ///< signal to noise of the luminance, in stops
     Clipped, ///< the picture, and what is clipped in every frame
     Edges,   ///< edges of one aligned frame over those of the reference
+    Movement, ///< the picture in grey, and where something moved which frame stands there
 };
 
 struct Inspection {
@@ -27,7 +28,7 @@ struct Inspection {
 inline constexpr double kLeastWindowEv = 0.5;
 
 /// What hatching says of a pixel of an inspected view.
-enum class Hatch : uint8_t { None, Clipped, Above, Below };
+enum class Hatch : uint8_t { None, Clipped, Above, Below, Moved };
 
 struct Inspected {
     Image<float> display; ///< width x height x 3, display-linear sRGB in [0, 1]

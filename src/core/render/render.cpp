@@ -69,20 +69,6 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     return out;
 }
 
-/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both.
-Transform between(const std::string &from, const std::string &to, const Sources &sources, const Measured &measured)
-{
-    const auto aligned = [&](const std::string &id) -> const FrameAlignment * {
-        const auto at = std::ranges::find(sources.frames, id, [](const FramePtr &f) { return f->id; });
-        const size_t i = size_t(at - sources.frames.begin());
-        return i < measured.alignment.size() && measured.alignment[i].found ? &measured.alignment[i] : nullptr;
-    };
-    const FrameAlignment *a = aligned(from), *b = aligned(to);
-    if (from == to || !a || !b)
-        return {};
-    return b->toReference.transform.after(a->toReference.transform.inverted());
-}
-
 /// What moved between aligned frames, as far as the recipe wants to know.
 Movement movementOf(const Sources &sources, const Bracket &bracket, const Measured &measured, const AlignedSet &aligned,
                     const Recipe &recipe, int reduction, ExecContext &ctx)
@@ -100,7 +86,7 @@ Movement movementOf(const Sources &sources, const Bracket &bracket, const Measur
         const auto frame = indexOf(region.frame);
         if (region.task == HandTask::TakeFrom && !frame)
             continue; // it is not merged: the place is as if nobody had said anything
-        const Transform here = between(region.drawnOn, reference, sources, measured);
+        const Transform here = transformBetween(region.drawnOn, reference, sources, measured);
         DrawnRegion drawn{region.task, frame.value_or(0), region.radius / reduction, {}};
         for (const Point &p : region.points) {
             const Point q = here(p);
@@ -238,6 +224,19 @@ void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
             }
         }
     });
+}
+
+Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources, const Measured &measured)
+{
+    const auto aligned = [&](const std::string &id) -> const FrameAlignment * {
+        const auto at = std::ranges::find(sources.frames, id, [](const FramePtr &f) { return f->id; });
+        const size_t i = size_t(at - sources.frames.begin());
+        return i < measured.alignment.size() && measured.alignment[i].found ? &measured.alignment[i] : nullptr;
+    };
+    const FrameAlignment *a = aligned(from), *b = aligned(to);
+    if (from == to || !a || !b)
+        return {};
+    return b->toReference.transform.after(a->toReference.transform.inverted());
 }
 
 int previewReduction(const Sources &sources)

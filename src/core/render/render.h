@@ -65,6 +65,11 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
 /// What is kept of the reference frame, in its pixels.
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe);
 
+/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content id;
+/// the identity where nothing is known of one of them.
+Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
+                           const Measured &measured);
+
 /// A merged set in the reference frame's own linear RGB.
 struct MergedSet {
     Merged pixels;
