@@ -164,6 +164,9 @@ void benchParallax(Report &report, const std::string &folder)
     report.add("align.pu21_db_one_motion", ours(held, one, truth, ctx), "one motion for each frame, ours");
     report.add("align.pu21_db_homography", plain, "the best homography for each frame, from noise-free truth");
     report.add("align.pu21_db", got, "with local refinement");
+    Recipe mixed;
+    mixed.movement.mode = MovementMode::Off;
+    report.add("align.pu21_db_no_movement", ours(held, mixed, truth, ctx), "without looking for movement");
     report.add("align.pu21_gain_db", got - plain, "goal 6");
     report.add("align.pu21_tripod_loss_db", steady - got, "goal 3 at most");
 }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <random>
 
 namespace yolk::test {
 
@@ -27,6 +28,20 @@ Image<float> rampScene(int width, int height, double low, double stops)
             out.row(0, y)[x] = float(light * 1.1);
             out.row(1, y)[x] = float(light);
             out.row(2, y)[x] = float(light * 0.8);
+        }
+    return out;
+}
+
+Image<float> grainyScene(int width, int height, double low, double stops)
+{
+    std::mt19937 random(3);
+    Image<float> out(width, height, 3);
+    for (int y = 0; y < height; y += 4)
+        for (int x = 0; x < width; x += 4) {
+            const auto light = float(low * std::exp2(stops * double(random() % 1024) / 1024.0));
+            for (int c = 0; c < 3; ++c)
+                for (int v = y; v < std::min(height, y + 4); ++v)
+                    std::fill_n(out.row(c, v) + x, std::min(4, width - x), light);
         }
     return out;
 }

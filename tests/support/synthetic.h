@@ -15,6 +15,9 @@ Image<float> flat(int width, int height, float r, float g, float b);
 /// A smooth horizontal ramp of luminance over `stops` stops from `low` on, with gentle colour and vertical texture.
 Image<float> rampScene(int width, int height, double low, double stops);
 
+/// Grains of 4 x 4 pixels of any light from `low` on over `stops`, the same at every call: something to hold on to.
+Image<float> grainyScene(int width, int height, double low, double stops);
+
 /// 16-bit codes of linear values (io/linear_codes.h), clipped at 1.
 Image<uint16_t> codesOf(ImageView<const float> linear);
 

@@ -9,6 +9,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QListWidget>
+#include <QMenu>
 #include <QPushButton>
 #include <QToolButton>
 
@@ -48,8 +49,7 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
       keeperBox_(new QWidget(this)), keeperGrid_(new QGridLayout(keeperBox_)), keeper_(new QButtonGroup(this)),
       found_(smallLabel(this)), placeBox_(new QWidget(this)), placeName_(new QLabel(this)), placeWords_(smallLabel(this)),
       before_(new QToolButton(this)), next_(new QToolButton(this)),
-      decision_(narrowBox(tr("What stands in this place"),
-                          tr("Decides for this place by hand: it becomes an area in the list below."), this)),
+      decision_(new QPushButton(tr("Decide"), this)),
       handName_(new QLabel(tr("By hand"), this)),
       source_(narrowBox(tr("Frame to take from"), tr("The frame that the next painted area is taken from."), this)),
       brush_(new ValueSlider({tr("Brush"), tr("How wide the brush of Take from paints, in pixels of the picture"),
@@ -71,6 +71,8 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     next_->setToolTip(tr("The next place, at 100 %. Ctrl+."));
     before_->setAccessibleName(tr("The place before"));
     next_->setAccessibleName(tr("The next place"));
+    decision_->setToolTip(tr("Decides for this place by hand: it becomes an area in the list below."));
+    decision_->setMenu(new QMenu(decision_));
     steps->addWidget(before_, 0, 0);
     steps->addWidget(next_, 0, 1);
     steps->addWidget(placeName_, 0, 2);
@@ -124,16 +126,6 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     });
     connect(before_, &QToolButton::clicked, this, [this] { stepPlace(-1); });
     connect(next_, &QToolButton::clicked, this, [this] { stepPlace(+1); });
-    connect(decision_, &QComboBox::activated, this, [this](int index) {
-        const MergedSet *merged = document_->merged();
-        if (!merged || !place_ || *place_ >= placesToShow(*merged).size() || index == 0)
-            return;
-        const size_t place = placesToShow(*merged)[*place_];
-        if (index == 1)
-            document_->decidePlace(place, HandTask::LeaveAlone, std::nullopt);
-        else
-            document_->decidePlace(place, HandTask::TakeFrom, size_t(decision_->itemData(index).toInt()));
-    });
     connect(regions_, &QListWidget::currentRowChanged, this, [this](int row) {
         regionButtons_->setEnabled(row >= 0);
         Q_EMIT shapesChanged();
@@ -170,15 +162,16 @@ void MovementGroup::refresh()
         widget->setVisible(on);
     const int source = source_->currentData().isValid() ? source_->currentData().toInt() : -1;
     source_->clear();
-    decision_->clear();
-    decision_->addItem(tr("As found"));
-    decision_->addItem(tr("Leave alone"));
+    QMenu *choices = decision_->menu();
+    choices->clear();
+    choices->addAction(tr("Leave alone"), this, [this] { decide(HandTask::LeaveAlone, std::nullopt); });
     const Bracket &bracket = document_->bracket();
     for (size_t i = 0; i < bracket.frames.size(); ++i) {
         if (!bracket.frames[i].used)
             continue;
         source_->addItem(tr("Frame %1").arg(bracket.frames[i].number), int(i));
-        decision_->addItem(tr("Frame %1").arg(bracket.frames[i].number), int(i));
+        choices->addAction(tr("Take from frame %1").arg(bracket.frames[i].number), this,
+                           [this, i] { decide(HandTask::TakeFrom, i); });
         if (int(i) == source || (source < 0 && i == bracket.reference))
             source_->setCurrentIndex(source_->count() - 1);
     }
@@ -291,7 +284,6 @@ void MovementGroup::refreshFound()
     decision_->setVisible(place_.has_value());
     if (place_)
         placeWords_->setText(placeText(*document_, *merged, places[*place_]));
-    decision_->setCurrentIndex(0);
 }
 
 QString MovementGroup::found() const
@@ -314,6 +306,14 @@ void MovementGroup::stepPlace(int direction)
     place_ = place_ ? size_t((int(*place_) + direction + count) % count) : (direction > 0 ? 0 : size_t(count - 1));
     refreshFound();
     Q_EMIT placeAsked(document_->placeArea(places[*place_]));
+}
+
+void MovementGroup::decide(HandTask task, std::optional<size_t> frame)
+{
+    const MergedSet *merged = document_->merged();
+    const std::vector<size_t> places = merged ? placesToShow(*merged) : std::vector<size_t>();
+    if (place_ && *place_ < places.size())
+        document_->decidePlace(places[*place_], task, frame);
 }
 
 void MovementGroup::ask(HandTask task, bool on)

@@ -29,7 +29,7 @@ public:
     QButtonGroup *keeper() const { return keeper_; } ///< kAutomaticKeeper, else indices in bracket()
     QString found() const;                           ///< what it says was found
     QString placeWords() const;                      ///< and of the place that is shown
-    QComboBox *decision() const { return decision_; }
+    QPushButton *decision() const { return decision_; } ///< its menu decides for the place that is shown
     QListWidget *regions() const { return regions_; }
     QComboBox *source() const { return source_; }
     ValueSlider *brush() const { return brush_; }
@@ -52,6 +52,7 @@ private:
     void refreshKeeper();
     void refreshRegions();
     void refreshFound();
+    void decide(HandTask task, std::optional<size_t> frame);
     void ask(HandTask task, bool on);
     void redraw();
     void set(const std::function<void(Recipe &)> &change, const QString &what, const QString &gesture = {});
@@ -67,7 +68,7 @@ private:
     QWidget *placeBox_;
     QLabel *placeName_, *placeWords_;
     QToolButton *before_, *next_;
-    QComboBox *decision_;
+    QPushButton *decision_;
     QLabel *handName_;
     std::array<QPushButton *, 3> draw_{};
     QComboBox *source_;

@@ -10,7 +10,6 @@ namespace yolk {
 namespace {
 
 constexpr float kClips = 0.97f; // of clipping
-constexpr double kStill = 0.3, kMoved = 0.8; // pixels that a frame may lie off: as it was shot, and brought onto another
 constexpr int kReach = 3;       // pixels around a clipped one that demosaicing and resampling mix with it
 
 /// Down a column of pixels: their sum and the largest.
@@ -53,7 +52,7 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                   frame.noise.readVariance / (frame.exposure * frame.exposure),
                   cell * cell};
     const bool covered = frame.trust.shape().empty(); // and where it was shot
-    out.shift = covered ? kStill : kMoved;
+    out.brought = !covered;
     const auto clipping = uint16_t(codeOfLinear(kClips));
     const double inverse = 1.0 / (double(kCodeScale) * frame.exposure);
     forEachBand(ctx, height, [&](int y0, int y1) {

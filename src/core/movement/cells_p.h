@@ -15,7 +15,7 @@ struct CellFrame {
     Image<uint8_t> absent;    ///< 1 where the frame does not show all of the cell
     double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
     int pixels = 1;                ///< of a cell
-    double shift = 0.3;            ///< pixels by which the frame may lie off
+    bool brought = false;          ///< onto another frame: it may lie a little off
 
     float pixelVariance(float l) const { return float(gain) * (l > 0.0f ? l : 0.0f) + float(read); }
 };
@@ -31,7 +31,7 @@ struct Comparison {
 inline constexpr float kBlind = 1e9f;
 
 /// Differences count against the noise of both, against `response` (share of the light by which response and exposure may
-/// be wrong) and against a remaining shift at edges; once squared over 3 x 3 cells, for detail, and once with their sign
+/// be wrong) and against a remaining shift at edges, of frames that were brought onto another of a cell; once squared over 3 x 3 cells, for detail, and once with their sign
 /// over 9 x 9, where noise, demosaicing and small shifts cancel, for what is soft. Light that clips in one must be at least
 /// as bright in the other. Cells that one of both does not show say nothing.
 /// Shapes: both of one size, with as many planes. Threads: bands; the same bits for any runner.

@@ -14,6 +14,7 @@ constexpr float kNoiseSigmas = 3.0f; // of both frames
 constexpr float kTogether = 4.0f;    // variance of a sum over that of as many single cells: demosaicing spreads noise
 constexpr float kCommon = 0.35f;     // of a pixel's sigma: errors of coding that neighbours have in common
 constexpr float kResponses = 3.0f;   // times the tolerance of response
+constexpr float kShift = 0.3f;       // pixels, at edges
 constexpr float kContradicts = 4.0f; // the most that a cell of one channel counts, squared: one alone is no movement
 constexpr int kFine = 1, kCoarse = 4;
 constexpr float kFewestSoft = 27.0f; // cells among 9 x 9, for what is soft
@@ -31,8 +32,22 @@ struct Terms {
     float *square, *count;            // added to, for 3 x 3
 };
 
+/// How far a light lies outside of what the 3 x 3 cells around show.
+YOLK_INLINE float outside(float light, const Side &side, int left, int x, int right)
+{
+    float low = side.row[x], high = low;
+    for (const float *row : {side.above, side.row, side.below})
+        for (const int u : {left, x, right}) {
+            low = std::min(low, row[u]);
+            high = std::max(high, row[u]);
+        }
+    return std::max(light - high, 0.0f) - std::max(low - light, 0.0f);
+}
+
+/// `loose`: a frame that was brought onto another may lie a cell off.
 YOLK_MULTIVERSION
-void compareRow(const Side &a, const Side &b, int width, float perCell, float response, float shift, const Terms &out)
+void compareRow(const Side &a, const Side &b, int width, float perCell, float response, float shift, bool loose,
+                const Terms &out)
 {
     for (int x = 0; x < width; ++x) {
         const int left = x > 0 ? x - 1 : x, right = x + 1 < width ? x + 1 : x;
@@ -49,7 +64,9 @@ void compareRow(const Side &a, const Side &b, int width, float perCell, float re
         constexpr float kSquared = kNoiseSigmas * kNoiseSigmas;
         const bool tooDark = (clipsA && !clipsB && lb + std::sqrt(kSquared * vb + edge) < kDarker * la) ||
                              (clipsB && !clipsA && la + std::sqrt(kSquared * va + edge) < kDarker * lb);
-        const float d = la - lb, v = kSquared * (va + vb);
+        const float beyondB = outside(la, b, left, x, right), beyondA = -outside(lb, a, left, x, right);
+        const float least = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
+        const float d = loose ? least : la - lb, v = kSquared * (va + vb);
         const float s = kResponses * response * std::max(std::max(la, lb), 0.0f) +
                         kNoiseSigmas * kCommon * std::sqrt(pa + pb);
         const float q = std::min(d * d / (v + s * s + edge), kContradicts);
@@ -128,7 +145,8 @@ std::vector<Pair> pairsToCompare(size_t frames, size_t preferred)
 Comparison compare(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx)
 {
     const int width = a.light.width(), height = a.light.height(), channels = a.light.planes();
-    const float shift = float(std::max(a.shift, b.shift) / std::sqrt(double(a.pixels)));
+    const float shift = kShift / std::sqrt(float(a.pixels));
+    const bool loose = a.brought || b.brought;
     Comparison out{Image<float>(width, height, 1), Image<float>(width, height, 1)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
@@ -150,7 +168,7 @@ Comparison compare(const CellFrame &a, const CellFrame &b, double response, Exec
         for (int c = 0; c < channels; ++c) {
             for (int y = top; y < bottom; ++y) {
                 const int v = y - top;
-                compareRow(side(a, c, y), side(b, c, y), width, 1.0f / float(a.pixels), float(response), shift,
+                compareRow(side(a, c, y), side(b, c, y), width, 1.0f / float(a.pixels), float(response), shift, loose,
                            {terms.row(Difference, v), terms.row(Noise, v), terms.row(Bias, v), terms.row(Light, v),
                             terms.row(Counted, v), terms.row(Square, v), terms.row(Count, v)});
                 for (int p = 0; p < kSoft; ++p)

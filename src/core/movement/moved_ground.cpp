@@ -20,7 +20,7 @@ CellFrame cellsOf(const GroundFrame &frame, int cell)
 {
     const int width = frame.seen.light.width() / cell, height = frame.seen.light.height() / cell;
     CellFrame out{Image<float>(width, height, 1),   Image<uint8_t>(width, height, 1), Image<uint8_t>(width, height, 1),
-                  Image<uint8_t>(width, height, 1), frame.gain, frame.read, cell * cell, 0.3};
+                  Image<uint8_t>(width, height, 1), frame.gain, frame.read, cell * cell};
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             float sum = 0.0f;

@@ -197,6 +197,16 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
             throw ArgumentError("movement: the frames are not of one size");
 }
 
+/// Cells of places without pixels belong to none.
+void dropEmpty(const std::vector<MovedPlace> &found, Places &places)
+{
+    for (int y = 0; y < places.of.height(); ++y)
+        for (int x = 0; x < places.of.width(); ++x) {
+            uint16_t &at = places.of.row(0, y)[x];
+            at = at > 0 && found[at - 1].pixels <= 0.0 ? uint16_t(0) : at;
+        }
+}
+
 /// Puts things before edges and the larger places first, in all that names them.
 void sortPlaces(Movement &movement)
 {
@@ -210,7 +220,7 @@ void sortPlaces(Movement &movement)
     for (size_t i = 0; i < order.size(); ++i) {
         const MovedPlace &place = movement.places[order[i]];
         if (place.pixels <= 0.0)
-            continue; // all of it was drawn over
+            continue;
         sorted.push_back(place);
         now[order[i] + 1] = uint16_t(sorted.size());
     }
@@ -309,8 +319,14 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    for (MovedPlace &p : out.places)
+    // Frames that were brought onto each other say pixel by pixel where they may be believed; that settles small things better.
+    const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
+    for (MovedPlace &p : out.places) {
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
+        if (p.slight && brought)
+            p.pixels = 0.0;
+    }
+    dropEmpty(out.places, places);
     steerFrames(cells, places, request.preferred, response, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);

@@ -131,6 +131,42 @@ private Q_SLOTS:
         history.undo();
         QCOMPARE(history.current().tone.range, 30.0);
     }
+    void drawnAreasComeBackBitForBit()
+    {
+        Recipe recipe;
+        recipe.movement.mode = MovementMode::Off;
+        recipe.movement.regions = {{HandTask::Treat, {}, "a", 0.0, {{0.1, 2.0 / 3.0}, {1e-7, -33.25}, {12, 5}}},
+                                   {HandTask::LeaveAlone, {}, "a", 0.0, {{1, 2}}},
+                                   {HandTask::TakeFrom, "b", "a", 61.7, {{100, 200}}}};
+        QVERIFY(parseRecipe(recipeText(recipe)).recipe == recipe);
+        QVERIFY(parseRecipe(recipeText(recipe)).unknownPaths.empty());
+    }
+    void badAreasAreRefused_data()
+    {
+        QTest::addColumn<QString>("regions");
+        QTest::addColumn<QString>("said");
+        QTest::newRow("no list") << "{}" << "must be a list";
+        QTest::newRow("no points") << R"([{"task": "treat"}])" << "must have 1 to 4000 points";
+        QTest::newRow("empty") << R"([{"task": "treat", "points": []}])" << "must have 1 to 4000 points";
+        QTest::newRow("task") << R"([{"task": "eat", "points": [[1, 2]]}])" << "must be one of treat, leave, take";
+        QTest::newRow("pair") << R"([{"task": "treat", "points": [[1, 2, 3]]}])" << "pairs of numbers";
+        QTest::newRow("text") << R"([{"task": "treat", "points": [["x", 2]]}])" << "must be a number";
+        QTest::newRow("far") << R"([{"task": "treat", "points": [[1e9, 2]]}])" << "must lie in -1000000";
+        QTest::newRow("brush") << R"([{"task": "take", "frame": "b", "radius": -1, "points": [[1, 2]]}])" << "0 to 10000";
+    }
+    void badAreasAreRefused()
+    {
+        QFETCH(QString, regions);
+        QFETCH(QString, said);
+        const std::string text =
+            R"({"format": "yolk-recipe", "version": 1, "movement": {"regions": )" + regions.toStdString() + "}}";
+        try {
+            parseRecipe(text);
+            QFAIL("it was taken");
+        } catch (const ArgumentError &e) {
+            QVERIFY2(QString::fromStdString(e.what()).contains(said), e.what());
+        }
+    }
 };
 
 QTEST_GUILESS_MAIN(TestRecipe)
