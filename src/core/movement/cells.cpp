@@ -51,8 +51,7 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                   frame.noise.gain / frame.exposure,
                   frame.noise.readVariance / (frame.exposure * frame.exposure),
                   cell * cell};
-    const bool covered = frame.trust.shape().empty(); // and where it was shot
-    out.brought = !covered;
+    const bool covered = frame.trust.shape().empty();
     const auto clipping = uint16_t(codeOfLinear(kClips));
     const double inverse = 1.0 / (double(kCodeScale) * frame.exposure);
     forEachBand(ctx, height, [&](int y0, int y1) {

@@ -15,7 +15,6 @@ struct CellFrame {
     Image<uint8_t> absent;    ///< 1 where the frame does not show all of the cell
     double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
     int pixels = 1;                ///< of a cell
-    bool brought = false;          ///< onto another frame: it may lie a little off
 
     float pixelVariance(float l) const { return float(gain) * (l > 0.0f ? l : 0.0f) + float(read); }
 };
@@ -30,17 +29,21 @@ struct Comparison {
 };
 inline constexpr float kBlind = 1e9f;
 
+/// How well frames are known to lie on each other: as well as on a tripod, or up to a cell off.
+enum class Fit { Close, Loose };
+
 /// Differences count against the noise of both, against `response` (share of the light by which response and exposure may
-/// be wrong) and against a remaining shift at edges, of frames that were brought onto another of a cell; once squared over 3 x 3 cells, for detail, and once with their sign
+/// be wrong) and against a remaining shift at edges (with a loose fit against all that lies within a cell); once squared over 3 x 3 cells, for detail, and once with their sign
 /// over 9 x 9, where noise, demosaicing and small shifts cancel, for what is soft. Light that clips in one must be at least
 /// as bright in the other. Cells that one of both does not show say nothing.
 /// Shapes: both of one size, with as many planes. Threads: bands; the same bits for any runner.
 /// Memory: 8 bytes per cell, and some rows a thread.
-Comparison compare(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx);
+Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx);
 
 /// The largest disagreement of any two frames that are compared: neighbours in exposure, each frame and the one after the
 /// next, and all with the preferred one.
-Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, double response, ExecContext &ctx);
+Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, Fit fit, double response,
+                          ExecContext &ctx);
 
 /// Fills nearClips from clips; `reach` in cells.
 void spreadClips(CellFrame &frame, int reach);

@@ -44,7 +44,6 @@ YOLK_INLINE float outside(float light, const Side &side, int left, int x, int ri
     return std::max(light - high, 0.0f) - std::max(low - light, 0.0f);
 }
 
-/// `loose`: a frame that was brought onto another may lie a cell off.
 YOLK_MULTIVERSION
 void compareRow(const Side &a, const Side &b, int width, float perCell, float response, float shift, bool loose,
                 const Terms &out)
@@ -142,11 +141,10 @@ std::vector<Pair> pairsToCompare(size_t frames, size_t preferred)
 
 } // namespace
 
-Comparison compare(const CellFrame &a, const CellFrame &b, double response, ExecContext &ctx)
+Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx)
 {
     const int width = a.light.width(), height = a.light.height(), channels = a.light.planes();
     const float shift = kShift / std::sqrt(float(a.pixels));
-    const bool loose = a.brought || b.brought;
     Comparison out{Image<float>(width, height, 1), Image<float>(width, height, 1)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
@@ -168,7 +166,8 @@ Comparison compare(const CellFrame &a, const CellFrame &b, double response, Exec
         for (int c = 0; c < channels; ++c) {
             for (int y = top; y < bottom; ++y) {
                 const int v = y - top;
-                compareRow(side(a, c, y), side(b, c, y), width, 1.0f / float(a.pixels), float(response), shift, loose,
+                compareRow(side(a, c, y), side(b, c, y), width, 1.0f / float(a.pixels), float(response), shift,
+                           fit == Fit::Loose,
                            {terms.row(Difference, v), terms.row(Noise, v), terms.row(Bias, v), terms.row(Light, v),
                             terms.row(Counted, v), terms.row(Square, v), terms.row(Count, v)});
                 for (int p = 0; p < kSoft; ++p)
@@ -201,14 +200,15 @@ Comparison compare(const CellFrame &a, const CellFrame &b, double response, Exec
     return out;
 }
 
-Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, double response, ExecContext &ctx)
+Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, Fit fit, double response,
+                          ExecContext &ctx)
 {
     const int width = frames[0].light.width(), height = frames[0].light.height();
     Image<float> out(width, height, 1);
     const std::vector<Pair> pairs = pairsToCompare(frames.size(), preferred);
     for (size_t i = 0; i < pairs.size(); ++i) {
         ExecContext own = ctx.part(double(i) / double(pairs.size()), double(i + 1) / double(pairs.size()));
-        const Comparison pair = compare(frames[pairs[i].first], frames[pairs[i].second], response, own);
+        const Comparison pair = compare(frames[pairs[i].first], frames[pairs[i].second], fit, response, own);
         for (int y = 0; y < height; ++y)
             std::transform(out.row(0, y), out.row(0, y) + width, pair.apart.row(0, y), out.row(0, y),
                            [](float a, float b) { return std::max(a, b); });

@@ -58,7 +58,7 @@ std::vector<MovedGround> movedGround(std::span<const GroundFrame> frames, size_t
         if (i == reference)
             continue;
         ExecContext own = ctx.child({});
-        const Comparison pair = compare(still, cellsOf(frames[i], cell), responseTolerance(kSensitivity), own);
+        const Comparison pair = compare(still, cellsOf(frames[i], cell), Fit::Close, responseTolerance(kSensitivity), own);
         out[i].cell = cell;
         out[i].moved = wideMovement(pair.apart);
         cv::Mat moved(height, width, CV_8U, out[i].moved.row(0, 0), size_t(out[i].moved.view().rowStride()));

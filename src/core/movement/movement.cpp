@@ -19,7 +19,6 @@ constexpr double kLost = 3.0;       // what a clipped cell costs against a clean
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 constexpr float kSame = 0.5f;       // disagreement up to which two frames show the same
 constexpr float kSeeing = 0.35f;    // share of the light that must be noticed for that to be believed
-constexpr double kLeastThing = 4e-4; // of the picture: smaller places are decided, but not worth a name
 constexpr int kAround = 2;          // cells around a difference that are not believed either
 
 /// Where the photographer lets evidence count.
@@ -126,7 +125,7 @@ private:
 enum class Other { Darker, Brighter };
 Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, double response, ExecContext &ctx)
 {
-    const Comparison pair = compare(a, b, response, ctx);
+    const Comparison pair = compare(a, b, Fit::Close, response, ctx);
     const int width = pair.apart.width(), height = pair.apart.height();
     Image<uint8_t> out(width, height, 1);
     for (int y = 0; y < height; ++y)
@@ -273,14 +272,21 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         ExecContext own = reducing.part(double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
         cells.push_back(cellsOf(frames[i], out.cell, own));
     }
-    const int width = cells[0].light.width(), height = cells[0].light.height();
+    const int width = cells[0].light.width(), height = cells[0].light.height(), cellSize = out.cell;
     const double response = responseTolerance(request.sensitivity);
-    Image<float> evidence(width, height, 1);
-    if (request.sensitivity > 0.0) {
-        evidence = disagreement(cells, request.preferred, response, comparing);
-        limitByHand(evidence, request, out.cell);
-    }
-    Places places = placesIn(evidence);
+    // Frames that were brought onto each other say pixel by pixel where they may be believed, which settles what is slight.
+    const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
+    const auto evidence = [&](Fit fit, ExecContext own) {
+        Image<float> apart(width, height, 1);
+        if (request.sensitivity > 0.0) {
+            apart = disagreement(cells, request.preferred, fit, response, own);
+            limitByHand(apart, request, cellSize);
+        }
+        return apart;
+    };
+    Places places = brought ? placesIn(evidence(Fit::Loose, comparing.part(0.0, 0.5)),
+                                       evidence(Fit::Close, comparing.part(0.5, 1.0)))
+                            : placesIn(evidence(Fit::Close, comparing.part(0.0, 1.0)));
     const int found = places.count;
     std::vector<size_t> takenFrom;
     for (const DrawnRegion &region : request.drawn) {
@@ -319,8 +325,6 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    // Frames that were brought onto each other say pixel by pixel where they may be believed; that settles small things better.
-    const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
     for (MovedPlace &p : out.places) {
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
         if (p.slight && brought)

@@ -46,17 +46,24 @@ cv::Mat movedCells(const Image<float> &disagreement)
     return perhaps;
 }
 
+/// `core` with the cells of `moved` that can be reached from it through others of them, up to `share` of the width away.
+cv::Mat withWhatHangs(const cv::Mat &core, const cv::Mat &moved, double share)
+{
+    cv::Mat out = core.clone(), grown;
+    const int rounds = std::max(1, int(std::lround(share * moved.cols)));
+    for (int i = 0; i < rounds; ++i) {
+        cv::dilate(out, grown, cv::Mat::ones(3, 3, CV_8U));
+        out = (grown & moved) | core;
+    }
+    return out;
+}
+
 /// What is wide, with what hangs on it and is not long: legs and tails, but not the edges of a whole wall.
 cv::Mat wideParts(const cv::Mat &moved)
 {
-    cv::Mat out, grown;
+    cv::Mat out;
     cv::morphologyEx(moved, out, cv::MORPH_OPEN, disc(kWide));
-    const int rounds = std::max(1, int(std::lround(kHangs * moved.cols)));
-    for (int i = 0; i < rounds; ++i) {
-        cv::dilate(out, grown, cv::Mat::ones(3, 3, CV_8U));
-        out = grown & moved;
-    }
-    return out;
+    return withWhatHangs(out, moved, kHangs);
 }
 
 /// Parts that lie near each other become one, and so does what they enclose unless that is larger than they are.
@@ -93,15 +100,17 @@ Image<uint8_t> wideMovement(const Image<float> &disagreement)
     return out;
 }
 
-Places placesIn(const Image<float> &disagreement)
+namespace {
+
+/// Places around what is wide and what is narrow.
+Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
 {
-    const int width = disagreement.width(), height = disagreement.height();
+    const int width = moved.cols, height = moved.rows;
     Places out{Image<uint8_t>(width, height, 1), Image<uint16_t>(width, height, 1), Image<uint8_t>(width, height, 1), 0, 0};
     cv::Mat core = matOf(out.core), weight = matOf(out.weight);
-    const cv::Mat moved = movedCells(disagreement);
     if (cv::countNonZero(moved) == 0)
         return out;
-    wideParts(moved).copyTo(core);
+    wide.copyTo(core);
     closeToWholes(core);
     cv::Mat grown, labels;
     cv::dilate(core, grown, disc(kMargin + 1));
@@ -123,6 +132,25 @@ Places placesIn(const Image<float> &disagreement)
     cv::dilate(core, full, disc(kMargin - 1));
     cv::blur(full * kFullWeight, weight, {3, 3});
     return out;
+}
+
+} // namespace
+
+Places placesIn(const Image<float> &disagreement)
+{
+    const cv::Mat moved = movedCells(disagreement);
+    return placesAround(wideParts(moved), moved);
+}
+
+Places placesIn(const Image<float> &loose, const Image<float> &close)
+{
+    cv::Mat seeds = wideParts(movedCells(loose)), labels, stats, middles;
+    const int count = cv::connectedComponentsWithStats(seeds, labels, stats, middles, 8, CV_32S);
+    for (int i = 1; i < count; ++i)
+        if (stats.at<int>(i, cv::CC_STAT_AREA) < kLeastThing * seeds.cols * seeds.rows)
+            seeds.setTo(0, labels == i);
+    const cv::Mat things = withWhatHangs(seeds, movedCells(close), 2.0 * kHangs);
+    return placesAround(things, things);
 }
 
 Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int height)

@@ -13,11 +13,16 @@ struct Places {
     int wide = 0;          ///< places up to this number are of things; what comes after is narrow: edges that do not meet
     int count = 0;
 };
+inline constexpr double kLeastThing = 4e-4; // of the picture: smaller places are not worth a name
 inline constexpr int kFullWeight = 127, kMostPlaces = 60000;
 
 /// What surely moved (disagreement above 1) with all that perhaps did and touches it, closed to whole things. Beyond
 /// kMostPlaces nothing counts.
 Places placesIn(const Image<float> &disagreement);
+
+/// The same where frames do not lie on each other closely: things are what moves under a loose fit, with what moves under
+/// a close one and hangs on them. There are no narrow places, and none of less than kLeastThing.
+Places placesIn(const Image<float> &loose, const Image<float> &close);
 
 /// 1 in the cells of things: what is wide, closed to wholes.
 Image<uint8_t> wideMovement(const Image<float> &disagreement);
