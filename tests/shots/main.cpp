@@ -5,6 +5,7 @@
 #include "main_window.h"
 #include "sets/collection.h"
 #include "steps/merge_panel.h"
+#include "steps/movement_group.h"
 #include "steps/tone_panel.h"
 #include "theme/theme.h"
 
@@ -81,6 +82,14 @@ int main(int argc, char **argv)
     shoot(window, "look-edges");
     window.document()->inspect(std::nullopt);
     window.canvas()->fit();
+    window.mergePanel()->ensureWidgetVisible(window.mergePanel()->movement(), 0, 0);
+    window.mergePanel()->movement()->stepPlace(+1);
+    shoot(window, "movement");
+    window.canvas()->fit();
+    window.document()->inspect(yolk::Inspection{.mode = yolk::InspectMode::Movement});
+    shoot(window, "look-movement");
+    window.document()->inspect(std::nullopt);
+    window.mergePanel()->verticalScrollBar()->setValue(0);
     openDemo("henhouse-tripod");
     window.goTo(Step::Tone);
     shoot(window, "tone");
