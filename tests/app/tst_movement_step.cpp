@@ -144,6 +144,8 @@ private Q_SLOTS:
     }
     void theViewAndTheJumps()
     {
+        window_->activateWindow();
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
         QTest::keyClick(&canvas(), Qt::Key_M);
         settle();
         QVERIFY(document().inspection() && document().inspection()->mode == InspectMode::Movement);
@@ -235,7 +237,9 @@ private Q_SLOTS:
         QCOMPARE(document().recipe().movement.regions.size(), size_t(1));
         // Escape ends drawing, and a click goes round nothing.
         group().drawButton(HandTask::Treat)->click();
-        QTest::keyClick(window_.get(), Qt::Key_Escape);
+        window_->activateWindow(); // commands of menus need it
+        QVERIFY(QTest::qWaitForWindowActive(window_.get()));
+        QTest::keyClick(&canvas(), Qt::Key_Escape);
         QVERIFY(!canvas().isDrawing() && !group().drawButton(HandTask::Treat)->isChecked());
         group().drawButton(HandTask::Treat)->click();
         QTest::mouseClick(&canvas(), Qt::LeftButton, {}, canvas().widgetAt({100, 100}).toPoint());

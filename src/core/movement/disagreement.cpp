@@ -218,8 +218,8 @@ Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, F
 
 double responseTolerance(double sensitivity)
 {
-    constexpr double kAtMiddle = 0.04;
-    return kAtMiddle * std::exp2(-(sensitivity - 50.0) / 50.0);
+    constexpr double kAtMiddle = 0.045, kHalved = 70.0; // sensitivity that halves it
+    return kAtMiddle * std::exp2(-(sensitivity - 50.0) / kHalved);
 }
 
 } // namespace yolk
