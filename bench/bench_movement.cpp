@@ -1,6 +1,7 @@
 // What moved: scenes in which things move between frames, against the truth of the state that was taken, and static ones,
 // where looking for movement must cost nothing.
 #include "benchmarks.h"
+#include "opened_set.h"
 #include "still_scenes.h"
 #include "synthetic_set.h"
 
@@ -37,25 +38,10 @@ std::vector<std::string> shoot(const test::MovingScene &scene, const std::string
         if (std::string_view(suffix) == ".dng")
             demo::writeDng(paths.back(), demo::exposeMosaic(scene.states[i].view(), shot).view(), shot);
         else
-            demo::writeFrame(paths.back(), demo::expose(scene.states[i].view(), shot).view(), shot, demo::FrameFile::Jpeg);
+            demo::writeFrame(paths.back(), demo::expose(scene.states[i].view(), shot).view(), shot,
+                             demo::FrameFile::Jpeg);
     }
     return paths;
-}
-
-struct Opened {
-    Sources sources;
-    Measured measured;
-};
-Opened openSet(const std::vector<std::string> &paths, ExecContext &ctx)
-{
-    Opened out;
-    out.sources.cache = std::make_shared<StageCache>(size_t(3) << 30);
-    out.sources.keepFrames = true;
-    for (const std::string &path : paths)
-        out.sources.frames.push_back(loadFrame(path));
-    ExecContext own = ctx.child({});
-    out.measured = analyse(out.sources, {}, own);
-    return out;
 }
 
 float luminance709(const Image<float> &rgb, int x, int y)
@@ -82,8 +68,8 @@ Image<uint16_t> codesOf(const Image<float> &light, double clipsAt)
 
 /// Each state as its own frame saw it, brought onto the reference as that frame was: a thing that stands in one frame only
 /// has a place nowhere else. Without `own` views, as the reference frame would have seen it.
-std::vector<Image<float>> statesOnReference(const Opened &set, const Recipe &recipe, const std::vector<Image<float>> &own,
-                                            ExecContext &ctx)
+std::vector<Image<float>> statesOnReference(const OpenedSet &set, const Recipe &recipe,
+                                            const std::vector<Image<float>> &own, ExecContext &ctx)
 {
     ExecContext aligning = ctx.child({});
     const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
@@ -94,8 +80,9 @@ std::vector<Image<float>> statesOnReference(const Opened &set, const Recipe &rec
         const size_t given = size_t(used[i]->given - 1);
         const double clipsAt = kClipsAt * std::exp2(-kEvs[given]);
         const Image<uint16_t> codes = codesOf(own[given], clipsAt);
-        const Warped warped = warpFrame(codes.view(), aligned->alignment[i].toReference.transform, aligned->displacements[i],
-                                        codes.width(), codes.height(), ClippedRim::Drop, aligning);
+        const Warped warped =
+            warpFrame(codes.view(), aligned->alignment[i].toReference.transform, aligned->displacements[i],
+                      codes.width(), codes.height(), ClippedRim::Drop, aligning);
         Image<float> &to = out[given];
         to = Image<float>(codes.shape());
         for (int c = 0; c < 3; ++c)
@@ -107,7 +94,7 @@ std::vector<Image<float>> statesOnReference(const Opened &set, const Recipe &rec
 }
 
 /// Pixels of the mask that the reported state's frame holds at SNR 20 or more, unclipped.
-Score scoreOf(const Opened &set, const Recipe &recipe, const test::MovingScene &truth,
+Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScene &truth,
               const std::vector<Image<float>> &ownViews, ExecContext &ctx)
 {
     ExecContext own = ctx.child({});
@@ -174,16 +161,17 @@ Score scoreOf(const Opened &set, const Recipe &recipe, const test::MovingScene &
             within += near(here, wanted);
             byItself += near(alone(state, x, y) / scale, wanted);
         }
-    std::printf("  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
-                "places %.1f %%; within %.2f %%, that frame alone %.2f %%, as the reference would see it %.2f %%\n",
-                frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::slight)),
-                100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
-                100.0 * within / scored, 100.0 * byItself / scored, 100.0 * strict / scored);
+    std::printf(
+        "  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
+        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, as the reference would see it %.2f %%\n",
+        frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::slight)),
+        100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
+        100.0 * within / scored, 100.0 * byItself / scored, 100.0 * strict / scored);
     std::fflush(stdout);
     return {within / scored, byItself / scored, strict / scored};
 }
 
-double pu21Of(const Opened &set, double sensitivity, const Image<float> &truth, ExecContext &ctx)
+double pu21Of(const OpenedSet &set, double sensitivity, const Image<float> &truth, ExecContext &ctx)
 {
     Recipe recipe;
     recipe.movement.sensitivity = sensitivity;
@@ -195,8 +183,9 @@ double pu21Of(const Opened &set, double sensitivity, const Image<float> &truth, 
 void benchStatic(Report &report, const std::string &folder, ExecContext &ctx)
 {
     double middle = 0.0, full = 0.0;
-    const auto measure = [&](const std::string &name, const std::vector<std::string> &paths, const Image<float> &truth) {
-        const Opened set = openSet(paths, ctx);
+    const auto measure = [&](const std::string &name, const std::vector<std::string> &paths,
+                             const Image<float> &truth) {
+        const OpenedSet set = openSet(paths, ctx);
         const double off = pu21Of(set, 0.0, truth, ctx), at50 = off - pu21Of(set, 50.0, truth, ctx),
                      at100 = off - pu21Of(set, 100.0, truth, ctx);
         std::printf("  static %-22s %6.2f dB, less %+.3f at 50, %+.3f at 100\n", name.c_str(), off, at50, at100);
@@ -211,7 +200,9 @@ void benchStatic(Report &report, const std::string &folder, ExecContext &ctx)
     measure("tripod", tripod, demo::throughLens(readExr(first.scene.toStdString()).rgb.view(), first.lens()));
     for (const StillScene &scene : stillScenes())
         for (const FrameKind kind : {FrameKind::Camera, FrameKind::Sixteen, FrameKind::Raw})
-            measure(scene.name + (kind == FrameKind::Camera ? ".jpg" : kind == FrameKind::Raw ? ".dng" : ".tif"),
+            measure(scene.name + (kind == FrameKind::Camera ? ".jpg"
+                                  : kind == FrameKind::Raw  ? ".dng"
+                                                            : ".tif"),
                     shootStill(scene, kind, folder), scene.truth);
     report.add("movement.static_loss_db", middle, "sensitivity 50 against 0, the largest change; goal 0.1");
     report.add("movement.static_loss_db_at_100", full, "sensitivity 100 against 0; goal 0.3");
@@ -224,7 +215,7 @@ void benchCost(Report &report, const std::string &folder)
     ExecContext ctx(runner);
     cv::setNumThreads(2);
     const std::vector<std::string> paths = largeBracket(folder, 3);
-    const Opened set = openSet(paths, ctx);
+    const OpenedSet set = openSet(paths, ctx);
     Recipe recipe;
     recipe.align.mode = AlignMode::Off;
     const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
@@ -248,9 +239,7 @@ void benchCost(Report &report, const std::string &folder)
     const double ours = medianSeconds(5, [&] {
         ExecContext own = ctx.child({});
         Movement movement;
-        looking = medianSeconds(1, [&] {
-            movement = findMovement(frames, {50.0, std::nullopt, 1}, own);
-        });
+        looking = medianSeconds(1, [&] { movement = findMovement(frames, {50.0, std::nullopt, 1}, own); });
         for (size_t i = 0; i < exposures.size(); ++i) {
             exposures[i].movement = movement.places.empty() ? ImageView<const int8_t>{} : movement.grids[i].view();
             exposures[i].movementCell = movement.cell;
@@ -283,7 +272,7 @@ void benchMovement(Report &report, const std::string &folder)
             state = demo::throughLens(state.view(), {.softness = 0.6});
         for (const char *suffix : {".dng", ".jpg"}) {
             std::printf("%s%s\n", scene.name.c_str(), suffix);
-            const Opened set = openSet(shoot(scene, folder, suffix), ctx);
+            const OpenedSet set = openSet(shoot(scene, folder, suffix), ctx);
             const Score score = scoreOf(set, {}, scene, {}, ctx);
             least = std::min(least, score.within);
             report.add("movement.within_quarter_stop." + scene.name + suffix, score.within, "goal 0.99");
@@ -301,7 +290,7 @@ void benchMovement(Report &report, const std::string &folder)
         std::vector<Image<float>> ownViews;
         for (const auto &f : frames)
             ownViews.push_back(demo::throughLens(readExr(f.scene.toStdString()).rgb.view(), lens));
-        const Opened set = openSet(paths, ctx);
+        const OpenedSet set = openSet(paths, ctx);
         for (int keeper = 0; keeper <= 4; ++keeper) {
             Recipe recipe;
             recipe.frames.reference = set.sources.frames[0]->id;

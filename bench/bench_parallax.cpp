@@ -1,6 +1,7 @@
 // Hand-held frames with parallax: the demo set with everything that can move at rest, against the truth from where the
 // reference frame was taken.
 #include "benchmarks.h"
+#include "opened_set.h"
 
 #include "align/warp.h"
 #include "colour/primaries.h"
@@ -37,21 +38,6 @@ std::vector<std::string> shoot(const std::vector<test::DemoFrame> &frames, const
     return paths;
 }
 
-struct Opened {
-    Sources sources;
-    Measured measured;
-};
-Opened openSet(const std::vector<std::string> &paths, ExecContext &ctx)
-{
-    Opened out;
-    out.sources.cache = std::make_shared<StageCache>(size_t(2) << 30);
-    for (const std::string &path : paths)
-        out.sources.frames.push_back(loadFrame(path));
-    ExecContext own = ctx.child({});
-    out.measured = analyse(out.sources, {}, own);
-    return out;
-}
-
 double scoreOf(Image<float> rgb, const Matrix3 &toRec709, const Image<float> &truth)
 {
     for (int y = 0; y < rgb.height(); ++y)
@@ -64,7 +50,7 @@ double scoreOf(Image<float> rgb, const Matrix3 &toRec709, const Image<float> &tr
 }
 
 /// What a user gets.
-double ours(const Opened &set, Recipe recipe, const Image<float> &truth, ExecContext &ctx)
+double ours(const OpenedSet &set, Recipe recipe, const Image<float> &truth, ExecContext &ctx)
 {
     recipe.frames.reference = set.sources.frames[0]->id; // the truth is seen from its place
     ExecContext own = ctx.child({});
@@ -107,7 +93,7 @@ Transform best(const Image<float> &still, const Image<float> &moving, ExecContex
 }
 
 /// The merge behind given transforms, without anything else.
-double behind(const Opened &set, const std::vector<Transform> &transforms, const Image<float> &truth, ExecContext &ctx)
+double behind(const OpenedSet &set, const std::vector<Transform> &transforms, const Image<float> &truth, ExecContext &ctx)
 {
     Recipe recipe;
     recipe.frames.reference = set.sources.frames[0]->id;
@@ -149,14 +135,14 @@ void benchParallax(Report &report, const std::string &folder)
     for (size_t i = 1; i < frames.size(); ++i)
         transforms.push_back(best(readExr(still).rgb, readExr(moved[i]).rgb, ctx));
 
-    const Opened tripod = openSet(shoot(frames, std::vector(frames.size(), still), folder + "/tripod"), ctx);
+    const OpenedSet tripod = openSet(shoot(frames, std::vector(frames.size(), still), folder + "/tripod"), ctx);
     const double steady = ours(tripod, {}, truth, ctx);
     report.add("align.pu21_db_tripod", steady, "the same frames from one place");
     Recipe off;
     off.align.mode = AlignMode::Off;
     report.add("align.identical_loss_db", ours(tripod, off, truth, ctx) - steady,
                "alignment off against on, at most 0.05");
-    const Opened held = openSet(shoot(frames, moved, folder + "/held"), ctx);
+    const OpenedSet held = openSet(shoot(frames, moved, folder + "/held"), ctx);
     const double got = ours(held, {}, truth, ctx), plain = behind(held, transforms, truth, ctx);
     report.add("align.pu21_db_unaligned", ours(held, off, truth, ctx), "");
     Recipe one;

@@ -51,7 +51,7 @@ std::vector<std::string> shootStill(const StillScene &scene, FrameKind kind, con
         const std::string path = folder + "/quality-" + std::to_string(i) +
                                  (kind == FrameKind::Raw       ? ".dng"
                                   : kind == FrameKind::Sixteen ? ".tif"
-                                                          : ".jpg");
+                                                               : ".jpg");
         if (kind == FrameKind::Raw)
             demo::writeDng(path, demo::exposeMosaic(scene.truth.view(), shot).view(), shot);
         else

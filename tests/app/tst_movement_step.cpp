@@ -74,7 +74,9 @@ class TestMovementStep : public QObject {
     QList<QPointF> roundSquare(int number)
     {
         const double x = kLefts[number - 1], y = kTop, room = 15;
-        return {{x - room, y - room}, {x + kSquare + room, y - room}, {x + kSquare + room, y + kSquare + room},
+        return {{x - room, y - room},
+                {x + kSquare + room, y - room},
+                {x + kSquare + room, y + kSquare + room},
                 {x - room, y + kSquare + room}};
     }
 
@@ -108,7 +110,8 @@ private Q_SLOTS:
 
     void whatMovedIsSaidAndShownOnce()
     {
-        QVERIFY2(group().found().contains(QStringLiteral("places,")) && group().found().contains(QStringLiteral("Keeper: frame 2")),
+        QVERIFY2(group().found().contains(QStringLiteral("places,")) &&
+                     group().found().contains(QStringLiteral("Keeper: frame 2")),
                  qPrintable(group().found()));
         QVERIFY(!squareOf(1) && squareOf(2) && !squareOf(3));
         QTest::mouseClick(group().mode()->findChildren<QAbstractButton *>()[0], Qt::LeftButton);
@@ -248,7 +251,8 @@ private Q_SLOTS:
     void areasSurviveFilesUndoAlignmentAndReference()
     {
         Document &d = document();
-        HandRegion region{HandTask::TakeFrom, d.bracket().frames[2].frame->id, {}, 45.0, {{kLefts[2] + 30.0, kTop + 30.0}}};
+        HandRegion region{
+            HandTask::TakeFrom, d.bracket().frames[2].frame->id, {}, 45.0, {{kLefts[2] + 30.0, kTop + 30.0}}};
         d.addRegion(region);
         settle();
         QVERIFY(squareOf(3));

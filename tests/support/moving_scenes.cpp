@@ -2,6 +2,7 @@
 
 #include "io/radiance_file.h"
 #include "support/demo_data.h"
+#include "support/synthetic.h"
 
 #include <opencv2/imgcodecs.hpp>
 
@@ -12,15 +13,6 @@
 
 namespace yolk::test {
 namespace {
-
-Image<float> copyOf(const Image<float> &in)
-{
-    Image<float> out(in.shape());
-    for (int c = 0; c < in.planes(); ++c)
-        for (int y = 0; y < in.height(); ++y)
-            std::copy_n(in.row(c, y), in.width(), out.row(c, y));
-    return out;
-}
 
 Image<float> background(int reduction)
 {
@@ -55,7 +47,8 @@ void put(Image<float> &scene, const Thing &thing)
             if (alpha == 0.0)
                 continue;
             const double u = x - thing.x, v = y - thing.y;
-            const double pattern = 0.5 * (std::sin(0.31 * u + 0.9 * std::sin(0.11 * v)) + std::sin(0.23 * v - 0.17 * u));
+            const double pattern =
+                0.5 * (std::sin(0.31 * u + 0.9 * std::sin(0.11 * v)) + std::sin(0.23 * v - 0.17 * u));
             const double light = thing.light * (1.0 + thing.texture * pattern);
             for (int c = 0; c < 3; ++c) {
                 float &to = scene.row(c, y)[x];

@@ -47,10 +47,9 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     : FoldGroup(words(kMode.group), parent), document_(document), mode_(choiceRow(kMode, this)),
       sensitivity_(new ValueSlider(sliderSpec(kSensitivity), this)), keeperName_(new QLabel(tr("Keeper"), this)),
       keeperBox_(new QWidget(this)), keeperGrid_(new QGridLayout(keeperBox_)), keeper_(new QButtonGroup(this)),
-      found_(smallLabel(this)), placeBox_(new QWidget(this)), placeName_(new QLabel(this)), placeWords_(smallLabel(this)),
-      before_(new QToolButton(this)), next_(new QToolButton(this)),
-      decision_(new QPushButton(tr("Decide"), this)),
-      handName_(new QLabel(tr("By hand"), this)),
+      found_(smallLabel(this)), placeBox_(new QWidget(this)), placeName_(new QLabel(this)),
+      placeWords_(smallLabel(this)), before_(new QToolButton(this)), next_(new QToolButton(this)),
+      decision_(new QPushButton(tr("Decide"), this)), handName_(new QLabel(tr("By hand"), this)),
       source_(narrowBox(tr("Frame to take from"), tr("The frame that the next painted area is taken from."), this)),
       brush_(new ValueSlider({tr("Brush"), tr("How wide the brush of Take from paints, in pixels of the picture"),
                               tr("px"), 2, 1000, 60, 5, 0},
@@ -121,9 +120,8 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     connect(sensitivity_, &ValueSlider::changed, this, [this](double value, const QString &gesture) {
         set([value](Recipe &r) { r.movement.sensitivity = value; }, tr("sensitivity"), gesture);
     });
-    connect(keeper_, &QButtonGroup::idClicked, this, [this](int id) {
-        document_->setKeeper(id < 0 ? std::nullopt : std::optional(size_t(id)));
-    });
+    connect(keeper_, &QButtonGroup::idClicked, this,
+            [this](int id) { document_->setKeeper(id < 0 ? std::nullopt : std::optional(size_t(id))); });
     connect(before_, &QToolButton::clicked, this, [this] { stepPlace(-1); });
     connect(next_, &QToolButton::clicked, this, [this] { stepPlace(+1); });
     connect(regions_, &QListWidget::currentRowChanged, this, [this](int row) {
@@ -269,9 +267,9 @@ void MovementGroup::refreshFound()
         QString text = movementSummary(*merged) + QStringLiteral(". ") +
                        (chosen ? tr("Keeper: frame %1.") : tr("Keeper: frame %1, automatic.")).arg(keeper);
         if (others > 0)
-            text += QLatin1Char(' ') + (others == 1 ? tr("It does not hold 1 of them, which comes from another frame.")
-                                                    : tr("It does not hold %1 of them, which come from other frames.")
-                                                          .arg(others));
+            text += QLatin1Char(' ') +
+                    (others == 1 ? tr("It does not hold 1 of them, which comes from another frame.")
+                                 : tr("It does not hold %1 of them, which come from other frames.").arg(others));
         found_->setText(text);
     }
     placeBox_->setVisible(!places.empty());
@@ -279,7 +277,8 @@ void MovementGroup::refreshFound()
         return place_.reset();
     if (place_ && *place_ >= places.size())
         place_ = places.size() - 1;
-    placeName_->setText(place_ ? tr("%1 of %2").arg(*place_ + 1).arg(places.size()) : tr("%1 places").arg(places.size()));
+    placeName_->setText(place_ ? tr("%1 of %2").arg(*place_ + 1).arg(places.size())
+                               : tr("%1 places").arg(places.size()));
     placeWords_->setVisible(place_.has_value());
     decision_->setVisible(place_.has_value());
     if (place_)

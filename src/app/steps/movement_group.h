@@ -26,9 +26,9 @@ public:
     explicit MovementGroup(Document *document, QWidget *parent = nullptr);
     ChoiceRow *mode() const { return mode_; }
     ValueSlider *sensitivity() const { return sensitivity_; }
-    QButtonGroup *keeper() const { return keeper_; } ///< kAutomaticKeeper, else indices in bracket()
-    QString found() const;                           ///< what it says was found
-    QString placeWords() const;                      ///< and of the place that is shown
+    QButtonGroup *keeper() const { return keeper_; }    ///< kAutomaticKeeper, else indices in bracket()
+    QString found() const;                              ///< what it says was found
+    QString placeWords() const;                         ///< and of the place that is shown
     QPushButton *decision() const { return decision_; } ///< its menu decides for the place that is shown
     QListWidget *regions() const { return regions_; }
     QComboBox *source() const { return source_; }
@@ -76,9 +76,9 @@ private:
     QListWidget *regions_;
     QWidget *regionButtons_;
     QPushButton *again_, *remove_;
-    std::optional<size_t> place_;         ///< among those to show
-    std::optional<HandTask> asked_;       ///< what is being drawn
-    std::optional<size_t> redrawn_;       ///< the region that is drawn again
+    std::optional<size_t> place_;   ///< among those to show
+    std::optional<HandTask> asked_; ///< what is being drawn
+    std::optional<size_t> redrawn_; ///< the region that is drawn again
 };
 
 } // namespace yolk::app

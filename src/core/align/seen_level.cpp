@@ -45,7 +45,8 @@ void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell)
     cv::Mat mask;
     const cv::Size size(displacements.field.width(), displacements.field.height());
     cv::Mat wide;
-    cv::resize(matOf(moved, CV_8U), wide, cv::Size(moved.width() * cell, moved.height() * cell), 0, 0, cv::INTER_NEAREST);
+    cv::resize(matOf(moved, CV_8U), wide, cv::Size(moved.width() * cell, moved.height() * cell), 0, 0,
+               cv::INTER_NEAREST);
     cv::copyMakeBorder(wide, wide, 0, std::max(0, size.height - wide.rows), 0, std::max(0, size.width - wide.cols),
                        cv::BORDER_REPLICATE);
     mask = wide(cv::Rect(0, 0, size.width, size.height));

@@ -9,10 +9,11 @@ namespace yolk {
 
 /// One frame in cells of some pixels a side, on a common scale of light.
 struct CellFrame {
-    Image<float> light;       ///< one plane or three: mean over the cell
-    Image<uint8_t> clips;     ///< 1 where a channel of any pixel clips
-    Image<uint8_t> nearClips; ///< 1 where one within some three pixels does: demosaicing and resampling bend values there
-    Image<uint8_t> absent;    ///< 1 where the frame does not show all of the cell
+    Image<float> light;   ///< one plane or three: mean over the cell
+    Image<uint8_t> clips; ///< 1 where a channel of any pixel clips
+    Image<uint8_t>
+        nearClips;         ///< 1 where one within some three pixels does: demosaicing and resampling bend values there
+    Image<uint8_t> absent; ///< 1 where the frame does not show all of the cell
     double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
     int pixels = 1;                ///< of a cell
 
@@ -25,7 +26,8 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx);
 /// Two frames, cell by cell.
 struct Comparison {
     Image<float> apart; ///< how much they disagree, in units of what is tolerated: above 1 something moved
-    Image<float> blind; ///< by which share of the light they could differ without being noticed; kBlind where none is known
+    Image<float>
+        blind; ///< by which share of the light they could differ without being noticed; kBlind where none is known
 };
 inline constexpr float kBlind = 1e9f;
 

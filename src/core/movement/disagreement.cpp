@@ -29,7 +29,7 @@ struct Side {
 /// What one row of cells gives to the sums.
 struct Terms {
     float *difference, *noise, *bias, *light, *counted; // with sign, for 9 x 9
-    float *square, *count;            // added to, for 3 x 3
+    float *square, *count;                              // added to, for 3 x 3
 };
 
 /// How far a light lies outside of what the 3 x 3 cells around show.
@@ -66,8 +66,8 @@ void compareRow(const Side &a, const Side &b, int width, float perCell, float re
         const float beyondB = outside(la, b, left, x, right), beyondA = -outside(lb, a, left, x, right);
         const float least = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
         const float d = loose ? least : la - lb, v = kSquared * (va + vb);
-        const float s = kResponses * response * std::max(std::max(la, lb), 0.0f) +
-                        kNoiseSigmas * kCommon * std::sqrt(pa + pb);
+        const float s =
+            kResponses * response * std::max(std::max(la, lb), 0.0f) + kNoiseSigmas * kCommon * std::sqrt(pa + pb);
         const float q = std::min(d * d / (v + s * s + edge), kContradicts);
         out.difference[x] = both ? d : 0.0f;
         out.noise[x] = both ? v : 0.0f;
@@ -150,7 +150,16 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         for (int y = y0; y < y1; ++y)
             std::fill_n(out.blind.row(0, y), width, kBlind);
         const int top = std::max(0, y0 - kCoarse), bottom = std::min(height, y1 + kCoarse), rows = bottom - top;
-        enum Plane { Difference, Noise, Bias, Light, Counted, Square, Count, Planes }; // Square and Count gather all channels
+        enum Plane {
+            Difference,
+            Noise,
+            Bias,
+            Light,
+            Counted,
+            Square,
+            Count,
+            Planes
+        };                            // Square and Count gather all channels
         constexpr int kSoft = Square; // the first planes are summed over 9 x 9
         Image<float> terms(width, rows, Planes), wide(width, rows, kSoft), sums(width, 1, kSoft);
         const auto side = [&](const CellFrame &f, int c, int y) {

@@ -19,8 +19,13 @@ constexpr double kMargin = 0.008;    // of the width
 CellFrame cellsOf(const GroundFrame &frame, int cell)
 {
     const int width = frame.seen.light.width() / cell, height = frame.seen.light.height() / cell;
-    CellFrame out{Image<float>(width, height, 1),   Image<uint8_t>(width, height, 1), Image<uint8_t>(width, height, 1),
-                  Image<uint8_t>(width, height, 1), frame.gain, frame.read, cell * cell};
+    CellFrame out{Image<float>(width, height, 1),
+                  Image<uint8_t>(width, height, 1),
+                  Image<uint8_t>(width, height, 1),
+                  Image<uint8_t>(width, height, 1),
+                  frame.gain,
+                  frame.read,
+                  cell * cell};
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             float sum = 0.0f;
@@ -58,7 +63,8 @@ std::vector<MovedGround> movedGround(std::span<const GroundFrame> frames, size_t
         if (i == reference)
             continue;
         ExecContext own = ctx.child({});
-        const Comparison pair = compare(still, cellsOf(frames[i], cell), Fit::Close, responseTolerance(kSensitivity), own);
+        const Comparison pair =
+            compare(still, cellsOf(frames[i], cell), Fit::Close, responseTolerance(kSensitivity), own);
         out[i].cell = cell;
         out[i].moved = wideMovement(pair.apart);
         cv::Mat moved(height, width, CV_8U, out[i].moved.row(0, 0), size_t(out[i].moved.view().rowStride()));

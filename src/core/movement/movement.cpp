@@ -12,14 +12,14 @@ namespace yolk {
 namespace {
 
 constexpr double kCells = 0.8e6;
-constexpr double kHolds = 0.98;     // of a place, for the keeper to be taken
-constexpr float kDark = 5.0f;       // signal to noise of a pixel below which a frame does not hold it
-constexpr float kClean = 20.0f;     // beyond which more is no merit
-constexpr double kLost = 3.0;       // what a clipped cell costs against a clean one
+constexpr double kHolds = 0.98;       // of a place, for the keeper to be taken
+constexpr float kDark = 5.0f;         // signal to noise of a pixel below which a frame does not hold it
+constexpr float kClean = 20.0f;       // beyond which more is no merit
+constexpr double kLost = 3.0;         // what a clipped cell costs against a clean one
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
-constexpr float kSame = 0.5f;       // disagreement up to which two frames show the same
-constexpr float kSeeing = 0.35f;    // share of the light that must be noticed for that to be believed
-constexpr int kAround = 2;          // cells around a difference that are not believed either
+constexpr float kSame = 0.5f;         // disagreement up to which two frames show the same
+constexpr float kSeeing = 0.35f;      // share of the light that must be noticed for that to be believed
+constexpr int kAround = 2;            // cells around a difference that are not believed either
 
 /// Where the photographer lets evidence count.
 void limitByHand(Image<float> &evidence, const MovementRequest &request, int cell)
@@ -156,9 +156,9 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
         for (size_t i = 0; i < frames.size() && std::ranges::any_of(out.places, names); ++i) {
             ExecContext own = ctx.child({});
             const Image<uint8_t> same =
-                i != state && found ? sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
-                                                response, own)
-                                    : Image<uint8_t>();
+                i != state && found
+                    ? sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter, response, own)
+                    : Image<uint8_t>();
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x) {
                     const size_t at = places.of.row(0, y)[x];
@@ -166,8 +166,8 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
                         continue;
                     // Where the frame shows nothing, the preferred one does.
                     const bool absent = frames[state].absent.row(0, y)[x];
-                    const bool counts = absent ? i == preferred
-                                               : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    const bool counts =
+                        absent ? i == preferred : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
                     const int weight = places.weight.row(0, y)[x];
                     out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
                     out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];
@@ -188,7 +188,8 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
     if (!(request.sensitivity >= 0.0 && request.sensitivity <= 100.0))
         throw ArgumentError(textOf("movement: sensitivity %g must lie in 0 to 100", request.sensitivity));
     if (request.drawn.size() > kMostRegions)
-        throw ArgumentError(textOf("movement: %zu areas: at most %zu can be drawn", request.drawn.size(), kMostRegions));
+        throw ArgumentError(
+            textOf("movement: %zu areas: at most %zu can be drawn", request.drawn.size(), kMostRegions));
     const Shape shape = frames[0].codes.shape();
     for (const AlignedFrame &f : frames)
         if (shape.empty() || shape.planes != 3 || f.codes.shape() != shape ||

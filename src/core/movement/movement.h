@@ -19,21 +19,21 @@ struct DrawnRegion {
 };
 
 struct MovementRequest {
-    double sensitivity = 50.0;    ///< [0, 100]; at 0 only what was drawn counts
-    std::optional<size_t> keeper; ///< empty: the frame that holds most of what moved
-    size_t preferred = 0;         ///< among equals: the reference frame
+    double sensitivity = 50.0;        ///< [0, 100]; at 0 only what was drawn counts
+    std::optional<size_t> keeper;     ///< empty: the frame that holds most of what moved
+    size_t preferred = 0;             ///< among equals: the reference frame
     std::vector<DrawnRegion> drawn{}; ///< later ones win
 };
 
 /// A connected place where something moved, in pixels of the frames.
 struct MovedPlace {
-    Rect area{};              ///< around it
-    double pixels = 0.0;      ///< how many it has
-    size_t frame = 0;         ///< that says what stands there
+    Rect area{};                  ///< around it
+    double pixels = 0.0;          ///< how many it has
+    size_t frame = 0;             ///< that says what stands there
     std::vector<double> counts{}; ///< of each frame: share of the place in which it shows the same and is merged too
-    double keeperHolds = 0.0; ///< share of the place that the keeper shows, neither clipped nor lost in noise
-    bool slight = false;      ///< no thing: too small, or edges that do not meet, which alignment left
-    bool byHand = false;      ///< taken from this frame because somebody said so
+    double keeperHolds = 0.0;     ///< share of the place that the keeper shows, neither clipped nor lost in noise
+    bool slight = false;          ///< no thing: too small, or edges that do not meet, which alignment left
+    bool byHand = false;          ///< taken from this frame because somebody said so
     bool operator==(const MovedPlace &) const = default;
 };
 
@@ -41,7 +41,7 @@ struct Movement {
     size_t keeper = 0;
     std::vector<MovedPlace> places; ///< things before edges, larger ones first
     int cell = 1;                   ///< pixels to a cell of what follows
-    Image<uint16_t> cells;          ///< 1 + index of the place that a cell belongs to, 0: none; empty where there is none
+    Image<uint16_t> cells; ///< 1 + index of the place that a cell belongs to, 0: none; empty where there is none
     /// One per frame, empty where there is no place: 127 it counts in full whatever contradicts it, -127 not at all, 0 as
     /// the merge would have it; between cells' middles the values run linearly.
     std::vector<Image<int8_t>> grids;

@@ -41,10 +41,12 @@ struct MovementSettings {
 
 inline constexpr std::array kMovementModes{
     Choice<MovementMode>{MovementMode::Off, "off", "Off", "All frames count everywhere; what moved shows through"},
-    Choice<MovementMode>{MovementMode::On, "on", "On", "What moved is shown in one state, where nothing moved all frames count"},
+    Choice<MovementMode>{MovementMode::On, "on", "On",
+                         "What moved is shown in one state, where nothing moved all frames count"},
 };
 inline constexpr std::array kHandTasks{
-    Choice<HandTask>{HandTask::Treat, "treat", "Treat only here", "Movement is looked for in these areas and nowhere else"},
+    Choice<HandTask>{HandTask::Treat, "treat", "Treat only here",
+                     "Movement is looked for in these areas and nowhere else"},
     Choice<HandTask>{HandTask::LeaveAlone, "leave", "Leave this alone", "Here all frames count, whatever moved"},
     Choice<HandTask>{HandTask::TakeFrom, "take", "Take from a frame", "Here one frame counts and no other"},
 };

@@ -106,7 +106,8 @@ namespace {
 Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
 {
     const int width = moved.cols, height = moved.rows;
-    Places out{Image<uint8_t>(width, height, 1), Image<uint16_t>(width, height, 1), Image<uint8_t>(width, height, 1), 0, 0};
+    Places out{Image<uint8_t>(width, height, 1), Image<uint16_t>(width, height, 1), Image<uint8_t>(width, height, 1), 0,
+               0};
     cv::Mat core = matOf(out.core), weight = matOf(out.weight);
     if (cv::countNonZero(moved) == 0)
         return out;

@@ -10,7 +10,7 @@ struct Places {
     Image<uint8_t> core;   ///< 1 where something moved
     Image<uint16_t> of;    ///< the place of a cell: its core with a margin where frames agree
     Image<uint8_t> weight; ///< 0 to kFullWeight: how far a decision holds, soft at the rim of the margin
-    int wide = 0;          ///< places up to this number are of things; what comes after is narrow: edges that do not meet
+    int wide = 0; ///< places up to this number are of things; what comes after is narrow: edges that do not meet
     int count = 0;
 };
 inline constexpr double kLeastThing = 4e-4; // of the picture: smaller places are not worth a name

@@ -53,22 +53,13 @@ Shots shoot(const std::vector<Image<float>> &states, const std::vector<double> &
     return out;
 }
 
-Image<float> copyOf(const Image<float> &in)
-{
-    Image<float> out(in.shape());
-    for (int c = 0; c < in.planes(); ++c)
-        for (int y = 0; y < in.height(); ++y)
-            std::copy_n(in.row(c, y), in.width(), out.row(c, y));
-    return out;
-}
-
 /// A ramp with a square of 40 pixels in another place in each state.
 std::vector<Image<float>> squares(const std::vector<int> &lefts, float light)
 {
     const Image<float> ground = test::rampScene(320, 200, 0.05, 3);
     std::vector<Image<float>> out;
     for (int left : lefts) {
-        out.push_back(copyOf(ground));
+        out.push_back(test::copyOf(ground));
         for (int c = 0; c < 3; ++c)
             for (int y = 80; y < 120; ++y)
                 std::fill_n(out.back().row(c, y) + left, 40, light);
@@ -152,7 +143,7 @@ private Q_SLOTS:
         // A large slow thing of one light: its inside is the same in all frames that hold it.
         std::vector<Image<float>> states;
         for (int left : {60, 75, 90}) {
-            states.push_back(copyOf(test::rampScene(320, 200, 0.05, 3)));
+            states.push_back(test::copyOf(test::rampScene(320, 200, 0.05, 3)));
             for (int c = 0; c < 3; ++c)
                 for (int y = 40; y < 160; ++y)
                     std::fill_n(states.back().row(c, y) + left, 140, 0.02f);
@@ -162,7 +153,8 @@ private Q_SLOTS:
         QVERIFY(movement.placeAt(64, 100) >= 0); // its rim
         const Merged got = merge(shots, movement);
         QVERIFY(got.shares.row(2, 100)[150] > 100); // the brightest frame gives most of the inside
-        const float inside = got.radiance.row(1, 100)[85] * float(kClips), before = got.radiance.row(1, 100)[68] * float(kClips);
+        const float inside = got.radiance.row(1, 100)[85] * float(kClips),
+                    before = got.radiance.row(1, 100)[68] * float(kClips);
         QVERIFY2(std::abs(std::log2(inside / 0.02f)) < 0.3, qPrintable(QString::number(double(inside))));
         QVERIFY(std::abs(std::log2(before / states[1].row(1, 100)[68])) < 0.3); // ground, as in the keeper
     }
@@ -187,7 +179,8 @@ private Q_SLOTS:
                     continue;
                 const int place = movement.placeAt(x, y);
                 const size_t state = place < 0 ? movement.keeper : movement.places[size_t(place)].frame;
-                const double light = double(scene.states[state].row(1, y)[x]) / kClips, z = light * shots.exposures[state];
+                const double light = double(scene.states[state].row(1, y)[x]) / kClips,
+                             z = light * shots.exposures[state];
                 double most = 0.0;
                 for (int c = 0; c < 3; ++c)
                     most = std::max(most, double(scene.states[state].row(c, y)[x]) / kClips * shots.exposures[state]);
@@ -204,7 +197,9 @@ private Q_SLOTS:
     {
         const std::vector<Image<float>> states = squares({50, 120, 200}, 0.5f);
         const Shots shots = shoot(states, {-2, 0, 2});
-        const auto squareAt = [&](const Merged &got, int x) { return got.radiance.row(1, 100)[x] * float(kClips) > 0.35f; };
+        const auto squareAt = [&](const Merged &got, int x) {
+            return got.radiance.row(1, 100)[x] * float(kClips) > 0.35f;
+        };
         // Only the first place is treated: the keeper (1) has ground there, the mixture elsewhere is left.
         Movement movement = find(shots, {50.0, size_t(1), 1, {{HandTask::Treat, 0, 0.0, box(30, 60, 108, 140)}}});
         QVERIFY(movement.placeAt(70, 100) >= 0 && movement.placeAt(140, 100) < 0 && movement.placeAt(220, 100) < 0);
@@ -216,10 +211,11 @@ private Q_SLOTS:
         QVERIFY(squareAt(merge(shots, movement), 70) && squareAt(merge(shots, movement), 140));
         QVERIFY(movement.places[size_t(movement.placeAt(70, 100))].byHand);
         // The same with nothing found by itself; later ones win.
-        movement = find(shots, {0.0,
-                                std::nullopt,
-                                1,
-                                {{HandTask::TakeFrom, 0, 30.0, {{70, 100}}}, {HandTask::TakeFrom, 1, 30.0, {{70, 100}}}}});
+        movement =
+            find(shots, {0.0,
+                         std::nullopt,
+                         1,
+                         {{HandTask::TakeFrom, 0, 30.0, {{70, 100}}}, {HandTask::TakeFrom, 1, 30.0, {{70, 100}}}}});
         QCOMPARE(movement.places.size(), size_t(1));
         QCOMPARE(movement.places[0].frame, size_t(1));
         QVERIFY(!squareAt(merge(shots, movement), 70));
@@ -234,7 +230,8 @@ private Q_SLOTS:
         const Shots shots = shoot(squares({50, 120, 200}, 0.5f), {-2, 0, 2});
         for (const std::vector<Point> &points : {std::vector<Point>{{-1e6, -1e6}, {1e6, 1e6}}, {{-50, 500}}, {}})
             for (const double radius : {0.0, 3.0, 1e4}) {
-                const Movement movement = find(shots, {50.0, std::nullopt, 1, {{HandTask::TakeFrom, 2, radius, points}}});
+                const Movement movement =
+                    find(shots, {50.0, std::nullopt, 1, {{HandTask::TakeFrom, 2, radius, points}}});
                 for (const MovedPlace &p : movement.places)
                     QVERIFY(p.area.x0 >= 0 && p.area.y0 >= 0 && p.area.x1 <= 320 && p.area.y1 <= 200 && p.pixels > 0);
             }
@@ -291,7 +288,8 @@ private Q_SLOTS:
         QVERIFY_THROWS_EXCEPTION(ArgumentError, find(shots, {50.0, std::nullopt, 2}));
         QVERIFY_THROWS_EXCEPTION(ArgumentError, find(shots, {100.1, std::nullopt, 0}));
         QVERIFY_THROWS_EXCEPTION(ArgumentError, find(shots, {std::nan(""), std::nullopt, 0}));
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, find(shots, {50.0, std::nullopt, 0, {{HandTask::TakeFrom, 5, 1.0, {{1, 1}}}}}));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 find(shots, {50.0, std::nullopt, 0, {{HandTask::TakeFrom, 5, 1.0, {{1, 1}}}}}));
     }
     void stopThrowsCancelled()
     {
