@@ -2,7 +2,6 @@
 // where looking for movement must cost nothing.
 #include "benchmarks.h"
 #include "opened_set.h"
-#include "still_scenes.h"
 #include "synthetic_set.h"
 
 #include "colour/transfer.h"
@@ -12,6 +11,8 @@
 #include "render/render.h"
 #include "support/demo_data.h"
 #include "support/moving_scenes.h"
+#include "support/pu21.h"
+#include "support/still_scenes.h"
 
 #include <opencv2/core.hpp>
 #include <opencv2/photo.hpp>
@@ -176,7 +177,8 @@ double pu21Of(const OpenedSet &set, double sensitivity, const Image<float> &trut
     Recipe recipe;
     recipe.movement.sensitivity = sensitivity;
     ExecContext own = ctx.child({});
-    return psnrOf(*sceneOf(set.sources, set.measured, recipe, {}, own), truth);
+    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
+    return test::pu21Psnr(test::converted(*scene, rgbToRgb(kRec2020, kRec709)).view(), truth.view());
 }
 
 /// What looking for movement costs where there is none.
@@ -198,12 +200,12 @@ void benchStatic(Report &report, const std::string &folder, ExecContext &ctx)
         tripod.push_back(f.path.toStdString());
     const test::DemoFrame first = test::demoFrames("henhouse-tripod")[0];
     measure("tripod", tripod, demo::throughLens(readExr(first.scene.toStdString()).rgb.view(), first.lens()));
-    for (const StillScene &scene : stillScenes())
-        for (const FrameKind kind : {FrameKind::Camera, FrameKind::Sixteen, FrameKind::Raw})
-            measure(scene.name + (kind == FrameKind::Camera ? ".jpg"
-                                  : kind == FrameKind::Raw  ? ".dng"
+    for (const test::StillScene &scene : test::stillScenes())
+        for (const test::FrameKind kind : {test::FrameKind::Camera, test::FrameKind::Sixteen, test::FrameKind::Raw})
+            measure(scene.name + (kind == test::FrameKind::Camera ? ".jpg"
+                                  : kind == test::FrameKind::Raw  ? ".dng"
                                                             : ".tif"),
-                    shootStill(scene, kind, folder), scene.truth);
+                    test::shootStill(scene, kind, folder), scene.truth);
     report.add("movement.static_loss_db", middle, "sensitivity 50 against 0, the largest change; goal 0.1");
     report.add("movement.static_loss_db_at_100", full, "sensitivity 100 against 0; goal 0.3");
 }

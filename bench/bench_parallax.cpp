@@ -38,28 +38,13 @@ std::vector<std::string> shoot(const std::vector<test::DemoFrame> &frames, const
     return paths;
 }
 
-double scoreOf(Image<float> rgb, const Matrix3 &toRec709, const Image<float> &truth)
-{
-    for (int y = 0; y < rgb.height(); ++y)
-        for (int x = 0; x < rgb.width(); ++x) {
-            const Vector3 v = toRec709 * Vector3{rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]};
-            for (int c = 0; c < 3; ++c)
-                rgb.row(c, y)[x] = float(v[size_t(c)]);
-        }
-    return test::pu21Psnr(rgb.view(), truth.view());
-}
-
 /// What a user gets.
 double ours(const OpenedSet &set, Recipe recipe, const Image<float> &truth, ExecContext &ctx)
 {
     recipe.frames.reference = set.sources.frames[0]->id; // the truth is seen from its place
     ExecContext own = ctx.child({});
     const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
-    Image<float> rgb(scene->shape());
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < rgb.height(); ++y)
-            std::copy_n(scene->row(c, y), rgb.width(), rgb.row(c, y));
-    return scoreOf(std::move(rgb), rgbToRgb(kRec2020, kRec709), truth);
+    return test::pu21Psnr(test::converted(*scene, rgbToRgb(kRec2020, kRec709)).view(), truth.view());
 }
 
 /// The homography between two noise-free pictures.
@@ -114,8 +99,9 @@ double behind(const OpenedSet &set, const std::vector<Transform> &transforms, co
         ++i;
     }
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
-    Merged merged = mergeRadiance(exposures, colour.neutral, own);
-    return scoreOf(std::move(merged.radiance), rgbToRgb(kRec2020, kRec709) * colour.toRec2020, truth);
+    const Merged merged = mergeRadiance(exposures, colour.neutral, own);
+    const Matrix3 toTruth = rgbToRgb(kRec2020, kRec709) * colour.toRec2020;
+    return test::pu21Psnr(test::converted(merged.radiance, toTruth).view(), truth.view());
 }
 
 } // namespace

@@ -1,6 +1,5 @@
 // How near the merge comes to the truth, beside OpenCV's two merges of the same 8-bit frames.
 #include "benchmarks.h"
-#include "still_scenes.h"
 #include "synthetic_set.h"
 
 #include "colour/primaries.h"
@@ -9,6 +8,7 @@
 #include "render/render.h"
 #include "simulated_camera.h"
 #include "support/pu21.h"
+#include "support/still_scenes.h"
 
 #include <opencv2/core.hpp>
 #include <opencv2/photo.hpp>
@@ -17,6 +17,10 @@
 #include <filesystem>
 
 namespace yolk::bench {
+
+using test::FrameKind;
+using test::StillScene;
+
 namespace {
 
 /// What a user gets: everything measured from the files, everything at its default.
@@ -27,7 +31,7 @@ double ours(const std::vector<std::string> &paths, const StillScene &scene, Exec
         sources.frames.push_back(loadFrame(path));
     const Measured measured = analyse(sources, {}, ctx);
     const PicturePtr got = sceneOf(sources, measured, {}, {}, ctx);
-    return psnrOf(*got, scene.truth);
+    return test::pu21Psnr(test::converted(*got, rgbToRgb(kRec2020, kRec709)).view(), scene.truth.view());
 }
 
 /// The best that OpenCV's merge makes of the frames: given sRGB as the response, or with either of its own calibrations.
@@ -67,10 +71,10 @@ void benchQuality(Report &report, const std::string &folder)
     std::printf("PU21-PSNR in dB against the truth; OpenCV's with the response that suits it best\n"
                 "%-11s | %8s %8s %9s | %8s %8s %9s | %8s %8s\n",
                 "scene", "sRGB 8", "Debevec", "Robertson", "camera 8", "Debevec", "Robertson", "16 bit", "raw");
-    for (const StillScene &scene : stillScenes()) {
+    for (const StillScene &scene : test::stillScenes()) {
         std::printf("%-11s |", scene.name.c_str());
         for (FrameKind kind : {FrameKind::Srgb, FrameKind::Camera}) {
-            const std::vector<std::string> paths = shootStill(scene, kind, folder);
+            const std::vector<std::string> paths = test::shootStill(scene, kind, folder);
             std::vector<cv::Mat> frames;
             std::vector<float> times;
             for (const std::string &path : paths) {
@@ -84,7 +88,7 @@ void benchQuality(Report &report, const std::string &folder)
             least = std::min(least, own - std::max(debevec, robertson));
         }
         for (FrameKind kind : {FrameKind::Sixteen, FrameKind::Raw})
-            std::printf(" %8.2f", ours(shootStill(scene, kind, folder), scene, ctx));
+            std::printf(" %8.2f", ours(test::shootStill(scene, kind, folder), scene, ctx));
         std::printf("\n");
         std::fflush(stdout);
     }

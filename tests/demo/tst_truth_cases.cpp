@@ -3,6 +3,7 @@
 #include "io/radiance_file.h"
 #include "render/render.h"
 #include "support/pu21.h"
+#include "support/still_scenes.h"
 #include "support/synthetic.h"
 
 #include <opencv2/core.hpp>
@@ -32,15 +33,7 @@ class TestTruthCases : public QObject {
         const PicturePtr got = sceneOf(sources, measured, {}, {}, ctx);
         if (set)
             *set = mergedOf(sources, measured, {}, 1, ctx);
-        const Matrix3 m = rgbToRgb(kRec2020, kRec709);
-        Image<float> out(got->shape());
-        for (int y = 0; y < out.height(); ++y)
-            for (int x = 0; x < out.width(); ++x) {
-                const Vector3 v = m * Vector3{got->row(0, y)[x], got->row(1, y)[x], got->row(2, y)[x]};
-                for (int c = 0; c < 3; ++c)
-                    out.row(c, y)[x] = float(v[size_t(c)]);
-            }
-        return out;
+        return test::converted(*got, rgbToRgb(kRec2020, kRec709));
     }
 
 private Q_SLOTS:
@@ -71,19 +64,9 @@ private Q_SLOTS:
     {
         QFETCH(QString, name);
         QFETCH(double, least);
-        RadianceFile truth =
-            readExr((QStringLiteral(YOLK_SOURCE_DIR "/tests/data/panoramas/") + name + ".exr").toStdString());
-        std::vector<float> green;
-        for (int y = 0; y < truth.rgb.height(); ++y)
-            for (int x = 0; x < truth.rgb.width(); ++x) {
-                for (int c = 0; c < 3; ++c) // their compression left some slightly negative
-                    truth.rgb.row(c, y)[x] = std::max(0.0f, truth.rgb.row(c, y)[x]);
-                green.push_back(truth.rgb.row(1, y)[x]);
-            }
-        std::ranges::sort(green);
-        const double clipsAt = double(green[size_t(0.9 * double(green.size()))]);
-        const Image<float> got = merged(truth.rgb.view(), {-4, -2, 0, 2, 4}, clipsAt, demo::FrameFile::Tiff);
-        const double psnr = test::pu21Psnr(got.view(), truth.rgb.view());
+        const test::StillScene scene = test::panorama(name.toStdString());
+        const Image<float> got = merged(scene.truth.view(), {-4, -2, 0, 2, 4}, scene.clipsAt, demo::FrameFile::Tiff);
+        const double psnr = test::pu21Psnr(got.view(), scene.truth.view());
         qInfo("%s: %.1f dB", qPrintable(name), psnr);
         QVERIFY2(psnr >= least, qPrintable(QString::number(psnr)));
     }

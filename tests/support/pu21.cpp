@@ -56,4 +56,16 @@ double pu21Psnr(ImageView<const float> got, ImageView<const float> truth)
     return 20.0 * std::log10(pu21(kMost) / std::sqrt(squares / double(a.size())));
 }
 
+Image<float> converted(const Image<float> &rgb, const Matrix3 &matrix)
+{
+    Image<float> out(rgb.shape());
+    for (int y = 0; y < rgb.height(); ++y)
+        for (int x = 0; x < rgb.width(); ++x) {
+            const Vector3 v = matrix * Vector3{rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]};
+            for (int c = 0; c < 3; ++c)
+                out.row(c, y)[x] = float(v[size_t(c)]);
+        }
+    return out;
+}
+
 } // namespace yolk::test

@@ -1,6 +1,7 @@
 // How far a radiance image lies from the truth for the eye, in decibels.
 #pragma once
 
+#include "colour/primaries.h"
 #include "image/image.h"
 
 namespace yolk::test {
@@ -14,5 +15,8 @@ double pu21(double luminance);
 /// 1000 cd/m2; `got` takes the scale that fits best, the median of the ratios' logarithms over what is within the range.
 /// Shapes: linear Rec. 709, three planes, both the same size. Throws ArgumentError.
 double pu21Psnr(ImageView<const float> got, ImageView<const float> truth);
+
+/// Linear RGB under a matrix: what renders give, in the Rec. 709 of the truth. Three planes.
+Image<float> converted(const Image<float> &rgb, const Matrix3 &matrix);
 
 } // namespace yolk::test

@@ -2,7 +2,7 @@
 
 #include "widgets/number_text.h"
 
-#include <cmath>
+#include <algorithm>
 
 namespace yolk::app {
 
@@ -42,13 +42,9 @@ QString placeText(const Document &document, const MergedSet &merged, size_t inde
 
 QString regionText(const Document &document, const HandRegion &region)
 {
-    switch (region.task) {
-    case HandTask::Treat:
-        return Document::tr("Treat only here");
-    case HandTask::LeaveAlone:
-        return Document::tr("Leave this alone");
-    case HandTask::TakeFrom:
-        break;
+    if (region.task != HandTask::TakeFrom) {
+        const auto *choice = std::ranges::find(kHandTasks, region.task, &Choice<HandTask>::value);
+        return QString::fromUtf8(choice->name.data(), qsizetype(choice->name.size()));
     }
     const auto number = document.numberOf(region.frame);
     return number ? Document::tr("Take from frame %1").arg(*number)

@@ -31,6 +31,14 @@ QLabel *smallLabel(QWidget *parent)
     return label;
 }
 
+SliderSpec brushSpec()
+{
+    SliderSpec spec = sliderSpec(std::get<1>(kHandRegionFields));
+    spec.minimum = 2; // a file may say 0: round an area
+    spec.maximum = 1000;
+    return spec;
+}
+
 QComboBox *narrowBox(const QString &name, const QString &help, QWidget *parent)
 {
     auto *box = new QComboBox(parent);
@@ -51,9 +59,7 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
       placeWords_(smallLabel(this)), before_(new QToolButton(this)), next_(new QToolButton(this)),
       decision_(new QPushButton(tr("Decide"), this)), handName_(new QLabel(tr("By hand"), this)),
       source_(narrowBox(tr("Frame to take from"), tr("The frame that the next painted area is taken from."), this)),
-      brush_(new ValueSlider({tr("Brush"), tr("How wide the brush of Take from paints, in pixels of the picture"),
-                              tr("px"), 2, 1000, 60, 5, 0},
-                             this)),
+      brush_(new ValueSlider(brushSpec(), this)),
       regions_(new QListWidget(this)), regionButtons_(new QWidget(this)),
       again_(new QPushButton(tr("Draw again"), this)), remove_(new QPushButton(tr("Remove"), this))
 {
@@ -83,12 +89,11 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     drawLayout->setContentsMargins(0, 0, 0, 0);
     drawLayout->setSpacing(6);
     const std::array texts{tr("Treat only…"), tr("Leave alone…"), tr("Take from…")};
-    const std::array helps{tr("Draw round a part of the picture: movement is looked for there and nowhere else."),
-                           tr("Draw round a part of the picture: there all frames count, whatever moved."),
-                           tr("Paint over a part of the picture: there this frame counts and no other.")};
+    const std::array ways{tr("Draw round a part of the picture. %1."), tr("Draw round a part of the picture. %1."),
+                          tr("Paint over a part of the picture. %1.")};
     for (size_t i = 0; i < draw_.size(); ++i) {
         draw_[i] = new QPushButton(texts[i], this);
-        draw_[i]->setToolTip(helps[i]);
+        draw_[i]->setToolTip(ways[i].arg(words(kHandTasks[i].help)));
         draw_[i]->setCheckable(true);
         connect(draw_[i], &QPushButton::clicked, this, [this, i](bool on) { ask(HandTask(i), on); });
     }
@@ -133,7 +138,7 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
         if (regions_->currentRow() >= 0)
             document_->removeRegion(size_t(regions_->currentRow()));
     });
-    connect(document, &Document::bracketChanged, this, &MovementGroup::refresh);
+    connect(document, &Document::bracketChanged, this, &MovementGroup::takeFrames);
     connect(document, &Document::recipeChanged, this, &MovementGroup::refresh);
     connect(document, &Document::thumbnailsChanged, this, &MovementGroup::refreshKeeper);
     connect(document, &Document::mergedChanged, this, &MovementGroup::refreshFound);
@@ -158,6 +163,12 @@ void MovementGroup::refresh()
          {static_cast<QWidget *>(found_), static_cast<QWidget *>(sensitivity_), static_cast<QWidget *>(keeperName_),
           keeperBox_, static_cast<QWidget *>(handName_), draw_[0]->parentWidget(), static_cast<QWidget *>(brush_)})
         widget->setVisible(on);
+    refreshRegions();
+    refreshFound();
+}
+
+void MovementGroup::takeFrames()
+{
     const int source = source_->currentData().isValid() ? source_->currentData().toInt() : -1;
     source_->clear();
     QMenu *choices = decision_->menu();
@@ -174,8 +185,8 @@ void MovementGroup::refresh()
             source_->setCurrentIndex(source_->count() - 1);
     }
     refreshKeeper();
-    refreshRegions();
-    refreshFound();
+    shown_.reset(); // areas name frames
+    refresh();
 }
 
 void MovementGroup::refreshKeeper()
@@ -229,7 +240,11 @@ void MovementGroup::refreshKeeper()
 void MovementGroup::refreshRegions()
 {
     const auto &regions = document_->recipe().movement.regions;
-    const bool on = document_->recipe().movement.mode == MovementMode::On;
+    const std::pair now(document_->recipe().movement.mode, regions);
+    if (shown_ == now)
+        return;
+    shown_ = now;
+    const bool on = now.first == MovementMode::On;
     const int row = regions_->currentRow();
     regions_->blockSignals(true);
     regions_->clear();
@@ -338,6 +353,8 @@ void MovementGroup::setDrawing(bool drawing)
 {
     if (drawing)
         return;
+    asked_.reset();
+    redrawn_.reset();
     for (QPushButton *button : draw_)
         button->setChecked(false);
 }
@@ -348,7 +365,7 @@ void MovementGroup::take(const DrawnShape &shape)
         return;
     HandRegion region;
     region.task = *asked_;
-    region.radius = std::min(shape.radius, kWidestBrush);
+    region.radius = shape.radius;
     for (const QPointF &p : shape.points)
         region.points.push_back({p.x(), p.y()});
     const auto &regions = document_->recipe().movement.regions;
@@ -363,8 +380,6 @@ void MovementGroup::take(const DrawnShape &shape)
         document_->addRegion(std::move(region));
         regions_->setCurrentRow(regions_->count() - 1);
     }
-    redrawn_.reset();
-    asked_.reset();
 }
 
 QList<DrawnShape> MovementGroup::shapes() const

@@ -48,7 +48,8 @@ Q_SIGNALS:
     void shapesChanged();
 
 private:
-    void refresh();
+    void refresh();    ///< what settings say
+    void takeFrames(); ///< all that names frames
     void refreshKeeper();
     void refreshRegions();
     void refreshFound();
@@ -76,6 +77,7 @@ private:
     QListWidget *regions_;
     QWidget *regionButtons_;
     QPushButton *again_, *remove_;
+    std::optional<std::pair<MovementMode, std::vector<HandRegion>>> shown_; ///< in the list
     std::optional<size_t> place_;   ///< among those to show
     std::optional<HandTask> asked_; ///< what is being drawn
     std::optional<size_t> redrawn_; ///< the region that is drawn again

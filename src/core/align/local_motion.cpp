@@ -1,6 +1,7 @@
 #include "align/local_motion.h"
 
 #include "align/flow.h"
+#include "align/remap_p.h"
 
 #include <opencv2/imgproc.hpp>
 #include <opencv2/video/tracking.hpp>
@@ -14,17 +15,6 @@ namespace {
 constexpr double kClips = 0.95;       // of clipping
 constexpr float kThereAndBack = 0.7f; // pixels of the level
 constexpr float kTexture = 6.0f;      // of 255: slope of evened light over two pixels
-
-cv::Mat matOf(const Image<float> &image)
-{
-    return {image.height(), image.width(), CV_32F, const_cast<float *>(image.row(0, 0)),
-            size_t(image.view().rowStride()) * sizeof(float)};
-}
-cv::Mat matOf(const Image<uint8_t> &image)
-{
-    return {image.height(), image.width(), CV_8U, const_cast<uint8_t *>(image.row(0, 0)),
-            size_t(image.view().rowStride())};
-}
 
 cv::Mat logOf(const cv::Mat &light, double offset, double clipping)
 {
@@ -130,14 +120,10 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     cv::Mat light = matOf(g.light).clone();
     light.setTo(frameClipping, matOf(g.valid) == 0);
 
-    // Where the transform puts each pixel; OpenCV's centres are at 0.
-    cv::Mat mapX(height, width, CV_32F), mapY(height, width, CV_32F), seen, valid, covered;
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            const Point p = t({x + 0.5, y + 0.5});
-            mapX.at<float>(y, x) = float(p.x - 0.5);
-            mapY.at<float>(y, x) = float(p.y - 0.5);
-        }
+    // Where the transform puts each pixel.
+    const RemapMaps maps = mapsOf(t, {width, height, 2});
+    const cv::Mat &mapX = maps.x, &mapY = maps.y;
+    cv::Mat seen, valid, covered;
     cv::remap(light, seen, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
     cv::remap(matOf(g.valid), valid, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     cv::remap(cv::Mat(light.size(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
@@ -167,17 +153,12 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
 
     Image<float> moved(width, height, 1);
     Image<uint8_t> movedValid(width, height, 1);
-    cv::Mat toX(height, width, CV_32F), toY(height, width, CV_32F), movedMat = matOf(moved),
-                                                                    movedValidMat = matOf(movedValid);
+    cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid);
+    RemapMaps to;
     const auto follow = [&] { // the flow leads within the picture that the transform has warped: on to the frame
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                const Point p = t({x + 0.5 + double(flow.row(0, y)[x]), y + 0.5 + double(flow.row(1, y)[x])});
-                toX.at<float>(y, x) = float(p.x - 0.5);
-                toY.at<float>(y, x) = float(p.y - 0.5);
-            }
-        cv::remap(light, movedMat, toX, toY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-        cv::remap(matOf(g.valid), movedValidMat, toX, toY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+        to = mapsOf(t, {width, height, 2}, &flow);
+        cv::remap(light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+        cv::remap(matOf(g.valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     };
     Image<float> stillLog(width, height, 1), movedLog(width, height, 1);
     Image<uint8_t> both(width, height, 1);
@@ -203,8 +184,8 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     out.field = Image<float>(width, height, 2);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
-            out.field.row(0, y)[x] = float(out.step) * (toX.at<float>(y, x) - mapX.at<float>(y, x));
-            out.field.row(1, y)[x] = float(out.step) * (toY.at<float>(y, x) - mapY.at<float>(y, x));
+            out.field.row(0, y)[x] = float(out.step) * (to.x.at<float>(y, x) - mapX.at<float>(y, x));
+            out.field.row(1, y)[x] = float(out.step) * (to.y.at<float>(y, x) - mapY.at<float>(y, x));
         }
     learn(moved, movedValid, frameClipping);
     return out;

@@ -17,9 +17,8 @@ struct SeenLevel {
 /// size of `shape`, the level of the reference. Threads: those of OpenCV. Memory: 14 bytes per pixel of the level.
 SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape);
 
-/// Displacements in the cells of `moved` (1) go on smoothly from around them: what walked about says nothing of the ground
-/// it stood on. `moved` lies over the field, `cell` of the field's pixels to one of its own.
-/// Source: pull and push, [Gortler1996], and some rounds of averages.
+/// Displacements in the cells of `moved` (1) go on from around them as in continueFlow(): what walked about says nothing of
+/// the ground it stood on. `moved` lies over the field, `cell` of the field's pixels to one of its own.
 void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell);
 
 } // namespace yolk

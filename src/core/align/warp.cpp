@@ -156,7 +156,7 @@ Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, cons
                 displace(local, y, width, u.data(), v.data());
             uint16_t *const rows[3] = {out.codes.row(0, y), out.codes.row(1, y), out.codes.row(2, y)};
             warpRow(planes, codes.width(), codes.height(), u.data(), v.data(), width, weights, clipped,
-                    rim == ClippedRim::Drop ? kNotBelieved : kBelieved, rows, out.trust.row(0, y));
+                    rim == ClippedRim::Drop ? kBesideClipped : kBelieved, rows, out.trust.row(0, y));
         }
     });
     return out;

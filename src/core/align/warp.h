@@ -15,12 +15,13 @@ struct Displacements {
     bool empty() const { return field.shape().empty(); }
 };
 
-/// What a warped pixel is good for; between the last two grows how far it may be believed.
-inline constexpr uint8_t kNotCovered = 0, kNotBelieved = 1, kBelieved = 255;
+/// What a warped pixel is good for; between the last two grows how far it may be believed. Beside clipped pixels the kernel
+/// has made up what it holds; what is not believed may still be right.
+inline constexpr uint8_t kNotCovered = 0, kBesideClipped = 1, kNotBelieved = 2, kBelieved = 255;
 
 struct Warped {
     Image<uint16_t> codes; ///< as the input; 0 where nothing covers the pixel
-    Image<uint8_t> trust;  ///< kNotCovered; kNotBelieved beside clipped pixels where `clipped` says so; kBelieved
+    Image<uint8_t> trust;  ///< kNotCovered; kBesideClipped where ClippedRim::Drop says so; kBelieved
 };
 
 enum class ClippedRim { Believe, Drop };

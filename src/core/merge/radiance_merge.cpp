@@ -1,5 +1,6 @@
 #include "merge/radiance_merge.h"
 
+#include "align/warp.h"
 #include "base/vectorise.h"
 #include "io/linear_codes.h"
 #include "movement/movement.h"
@@ -98,13 +99,13 @@ YOLK_INLINE Float8 linear(const uint16_t *from, int count)
     const Float8 values = __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
     return (values - float(kPedestal)) * (1.0f / kCodeScale);
 }
-/// Eight bytes of trust as factors; at least 1 of 255 counts.
+/// Eight bytes of trust (align/warp.h) as factors.
 YOLK_INLINE Float8 trustOf(const uint8_t *from, int count)
 {
     Byte8 bytes{};
     std::memcpy(&bytes, from, size_t(count));
     const Float8 value = __builtin_convertvector(__builtin_convertvector(bytes, Int8), Float8);
-    const Float8 factor = (value - 1.0f) * (1.0f / 254.0f);
+    const Float8 factor = (value - float(kNotBelieved)) * (1.0f / float(kBelieved - kNotBelieved));
     return factor > 0.0f ? factor : Float8{};
 }
 YOLK_INLINE Float8 most(Float8 a, Float8 b)
@@ -250,9 +251,10 @@ void fillClippedRow(const std::vector<FrameRow> &frames, const std::vector<Weigh
         const FrameRow &darkest = frames[from];
         const Weighing &w = weighing[from];
         const float high = w.low + 1.0f / w.slope;
-        float level[3], lost[3]; // against white; 0 .. 1: how far into clipping
+        float brightest = 0.0f, level[3], lost[3]; // against white; 0 .. 1: how far into clipping
         for (int c = 0; c < 3; ++c) {
             const float z = linearOfCode(darkest.rgb[c][x]), t = std::clamp((z - high) / (1.0f - high), 0.0f, 1.0f);
+            brightest = std::max(brightest, z);
             level[c] = z / white[c];
             lost[c] = t * t * (3.0f - 2.0f * t);
             out.variance[c][x] = briefOf((w.gain * std::max(z, 0.0f) + w.read) * w.inverse * w.inverse);
@@ -263,7 +265,9 @@ void fillClippedRow(const std::vector<FrameRow> &frames, const std::vector<Weigh
             known = std::min(known, level[c] + lost[c] * (highest - level[c]));
         for (int c = 0; c < 3; ++c)
             out.radiance[c][x] = (level[c] + lost[c] * std::max(0.0f, known - level[c])) * white[c] * w.inverse;
-        out.clipped[x] = uint8_t(1.5f + 254.0f * std::min({lost[0], lost[1], lost[2]}));
+        // A frame that was not believed may hold the pixel all the same.
+        const bool held = darkest.trust && brightest < w.low;
+        out.clipped[x] = held ? uint8_t(0) : uint8_t(1.5f + 254.0f * std::min({lost[0], lost[1], lost[2]}));
     }
 }
 

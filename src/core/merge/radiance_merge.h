@@ -18,7 +18,7 @@ struct Exposure {
     NoiseModel noise;
     double influence = 1.0; ///< factor on its weight, (0, 2]
     ImageView<const uint8_t>
-        trust{}; ///< width x height x 1: 0 not there, 1 not to be believed, up to 255 in full; empty: 255
+        trust{}; ///< width x height x 1, as in align/warp.h; empty: believed everywhere
     ImageView<const int8_t> movement{}; ///< a grid of Movement, which overrides trust; empty: nothing moved
     int movementCell = 1;               ///< pixels to a cell of it
 };

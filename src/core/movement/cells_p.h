@@ -3,7 +3,11 @@
 
 #include "align/trust.h"
 
+#include <map>
+#include <memory>
 #include <span>
+#include <utility>
+#include <vector>
 
 namespace yolk {
 
@@ -42,10 +46,26 @@ enum class Fit { Close, Loose };
 /// Memory: 8 bytes per cell, and some rows a thread.
 Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx);
 
-/// The largest disagreement of any two frames that are compared: neighbours in exposure, each frame and the one after the
+/// Compares frames under a close fit; pairs with the preferred frame, which most places ask for again, are kept.
+/// Memory: 8 bytes per cell and frame.
+class CloseComparisons {
+public:
+    CloseComparisons(std::span<const CellFrame> frames, size_t preferred, double response)
+        : frames_(frames), preferred_(preferred), response_(response)
+    {
+    }
+    std::shared_ptr<const Comparison> of(size_t a, size_t b, ExecContext &ctx);
+
+private:
+    std::span<const CellFrame> frames_;
+    size_t preferred_;
+    double response_;
+    std::map<std::pair<size_t, size_t>, std::shared_ptr<const Comparison>> kept_;
+};
+
+/// The pairs that movement is looked for in, smaller index first: neighbours in exposure, each frame and the one after the
 /// next, and all with the preferred one.
-Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, Fit fit, double response,
-                          ExecContext &ctx);
+std::vector<std::pair<size_t, size_t>> pairsToCompare(size_t frames, size_t preferred);
 
 /// Fills nearClips from clips; `reach` in cells.
 void spreadClips(CellFrame &frame, int reach);

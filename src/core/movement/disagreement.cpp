@@ -123,22 +123,6 @@ void judgeDetail(const float *square, const float *count, float fewest, int widt
     }
 }
 
-using Pair = std::pair<size_t, size_t>;
-
-/// Neighbours in exposure, each frame and the one after the next, and all with the preferred one.
-std::vector<Pair> pairsToCompare(size_t frames, size_t preferred)
-{
-    std::set<Pair> out;
-    for (size_t i = 0; i < frames; ++i) {
-        for (size_t step : {1, 2})
-            if (i + step < frames)
-                out.insert({i, i + step});
-        if (i != preferred)
-            out.insert({std::min(i, preferred), std::max(i, preferred)});
-    }
-    return {out.begin(), out.end()};
-}
-
 } // namespace
 
 Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx)
@@ -150,17 +134,8 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         for (int y = y0; y < y1; ++y)
             std::fill_n(out.blind.row(0, y), width, kBlind);
         const int top = std::max(0, y0 - kCoarse), bottom = std::min(height, y1 + kCoarse), rows = bottom - top;
-        enum Plane {
-            Difference,
-            Noise,
-            Bias,
-            Light,
-            Counted,
-            Square,
-            Count,
-            Planes
-        };                            // Square and Count gather all channels
-        constexpr int kSoft = Square; // the first planes are summed over 9 x 9
+        enum Plane { Difference, Noise, Bias, Light, Counted, Square, Count, Planes }; // the last two of all channels
+        constexpr int kSoft = Square; // planes before it are summed over 9 x 9
         Image<float> terms(width, rows, Planes), wide(width, rows, kSoft), sums(width, 1, kSoft);
         const auto side = [&](const CellFrame &f, int c, int y) {
             return Side{f.light.row(c, std::max(0, y - 1)),
@@ -209,20 +184,29 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
     return out;
 }
 
-Image<float> disagreement(std::span<const CellFrame> frames, size_t preferred, Fit fit, double response,
-                          ExecContext &ctx)
+std::shared_ptr<const Comparison> CloseComparisons::of(size_t a, size_t b, ExecContext &ctx)
 {
-    const int width = frames[0].light.width(), height = frames[0].light.height();
-    Image<float> out(width, height, 1);
-    const std::vector<Pair> pairs = pairsToCompare(frames.size(), preferred);
-    for (size_t i = 0; i < pairs.size(); ++i) {
-        ExecContext own = ctx.part(double(i) / double(pairs.size()), double(i + 1) / double(pairs.size()));
-        const Comparison pair = compare(frames[pairs[i].first], frames[pairs[i].second], fit, response, own);
-        for (int y = 0; y < height; ++y)
-            std::transform(out.row(0, y), out.row(0, y) + width, pair.apart.row(0, y), out.row(0, y),
-                           [](float a, float b) { return std::max(a, b); });
-    }
+    const auto pair = std::minmax(a, b);
+    if (const auto at = kept_.find(pair); at != kept_.end())
+        return at->second;
+    auto out =
+        std::make_shared<const Comparison>(compare(frames_[pair.first], frames_[pair.second], Fit::Close, response_, ctx));
+    if (a == preferred_ || b == preferred_)
+        kept_[pair] = out;
     return out;
+}
+
+std::vector<std::pair<size_t, size_t>> pairsToCompare(size_t frames, size_t preferred)
+{
+    std::set<std::pair<size_t, size_t>> out;
+    for (size_t i = 0; i < frames; ++i) {
+        for (size_t step : {1, 2})
+            if (i + step < frames)
+                out.insert({i, i + step});
+        if (i != preferred)
+            out.insert(std::minmax(i, preferred));
+    }
+    return {out.begin(), out.end()};
 }
 
 double responseTolerance(double sensitivity)

@@ -3,8 +3,6 @@
 #include "movement/cells_p.h"
 #include "movement/places_p.h"
 
-#include <opencv2/imgproc.hpp>
-
 #include <algorithm>
 #include <cmath>
 
@@ -13,8 +11,7 @@ namespace {
 
 constexpr double kCells = 0.45e6;
 constexpr double kSensitivity = 50.0;
-constexpr double kLeastShare = 3e-4; // of the picture: smaller places are noise of the alignment itself
-constexpr double kMargin = 0.008;    // of the width
+constexpr double kMargin = 0.008; // of the width
 
 CellFrame cellsOf(const GroundFrame &frame, int cell)
 {
@@ -56,27 +53,13 @@ std::vector<MovedGround> movedGround(std::span<const GroundFrame> frames, size_t
     if (shape.width < 8 * cell || shape.height < 8 * cell)
         return out;
     const CellFrame still = cellsOf(frames[reference], cell);
-    const int width = still.light.width(), height = still.light.height();
-    const int radius = std::max(1, int(std::lround(kMargin * width)));
-    const cv::Mat around = cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * radius + 1, 2 * radius + 1});
     for (size_t i = 0; i < frames.size(); ++i) {
         if (i == reference)
             continue;
         ExecContext own = ctx.child({});
         const Comparison pair =
             compare(still, cellsOf(frames[i], cell), Fit::Close, responseTolerance(kSensitivity), own);
-        out[i].cell = cell;
-        out[i].moved = wideMovement(pair.apart);
-        cv::Mat moved(height, width, CV_8U, out[i].moved.row(0, 0), size_t(out[i].moved.view().rowStride()));
-        cv::Mat labels, sizes, middles;
-        const int count = cv::connectedComponentsWithStats(moved, labels, sizes, middles, 8, CV_32S);
-        for (int k = 1; k < count; ++k) {
-            if (sizes.at<int>(k, cv::CC_STAT_AREA) >= kLeastShare * width * height)
-                out[i].any = true;
-            else
-                moved.setTo(0, labels == k);
-        }
-        cv::dilate(moved, moved, around);
+        out[i] = {cell, wideMovement(pair.apart, kMargin)};
     }
     return out;
 }

@@ -15,8 +15,7 @@ struct GroundFrame {
 
 struct MovedGround {
     int cell = 1;           ///< pixels of the level to a cell
-    Image<uint8_t> moved{}; ///< 1 in the cells of larger moved places, with a wide margin
-    bool any = false;
+    Image<uint8_t> moved{}; ///< 1 in the cells of things that moved, with a wide margin; empty: it was not looked for
 };
 
 /// Of each frame, where it shows another thing than the reference.

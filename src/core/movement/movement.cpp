@@ -21,27 +21,48 @@ constexpr float kSame = 0.5f;         // disagreement up to which two frames sho
 constexpr float kSeeing = 0.35f;      // share of the light that must be noticed for that to be believed
 constexpr int kAround = 2;            // cells around a difference that are not believed either
 
-/// Where the photographer lets evidence count.
-void limitByHand(Image<float> &evidence, const MovementRequest &request, int cell)
+/// What was drawn, by the cells it covers.
+struct DrawnCells {
+    HandTask task;
+    size_t frame;
+    Image<uint8_t> inside;
+};
+
+/// 1 where the photographer lets evidence count.
+Image<uint8_t> cellsThatCount(const std::vector<DrawnCells> &drawn, int width, int height)
 {
-    const int width = evidence.width(), height = evidence.height();
     // What is treated is all there is, if anything is named; what is left alone has nothing.
-    const bool named = std::ranges::any_of(request.drawn, [](const auto &r) { return r.task == HandTask::Treat; });
-    Image<uint8_t> counts(width, height, 1);
+    const bool named = std::ranges::any_of(drawn, [](const auto &r) { return r.task == HandTask::Treat; });
+    Image<uint8_t> out(width, height, 1);
     for (int y = 0; y < height; ++y)
-        std::fill_n(counts.row(0, y), width, uint8_t(!named));
-    for (const DrawnRegion &region : request.drawn) {
-        if (region.task == HandTask::TakeFrom)
-            continue;
-        const Image<uint8_t> inside = drawnCells(region, cell, width, height);
+        std::fill_n(out.row(0, y), width, uint8_t(!named));
+    for (const DrawnCells &region : drawn)
+        for (int y = 0; y < height && region.task != HandTask::TakeFrom; ++y)
+            for (int x = 0; x < width; ++x)
+                if (region.inside.row(0, y)[x])
+                    out.row(0, y)[x] = region.task == HandTask::Treat;
+    return out;
+}
+
+/// The largest disagreement of any pair, where it counts.
+Image<float> evidence(const std::vector<CellFrame> &cells, size_t preferred, const Image<uint8_t> &counts, Fit fit,
+                      double response, CloseComparisons &close, ExecContext ctx)
+{
+    const int width = counts.width(), height = counts.height();
+    Image<float> out(width, height, 1);
+    const auto pairs = pairsToCompare(cells.size(), preferred);
+    for (size_t i = 0; i < pairs.size(); ++i) {
+        const auto [a, b] = pairs[i];
+        ExecContext own = ctx.part(double(i) / double(pairs.size()), double(i + 1) / double(pairs.size()));
+        const auto pair = fit == Fit::Close
+                              ? close.of(a, b, own)
+                              : std::make_shared<const Comparison>(compare(cells[a], cells[b], fit, response, own));
         for (int y = 0; y < height; ++y)
             for (int x = 0; x < width; ++x)
-                if (inside.row(0, y)[x])
-                    counts.row(0, y)[x] = region.task == HandTask::Treat;
+                if (counts.row(0, y)[x])
+                    out.row(0, y)[x] = std::max(out.row(0, y)[x], pair->apart.row(0, y)[x]);
     }
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            evidence.row(0, y)[x] *= counts.row(0, y)[x];
+    return out;
 }
 
 /// How well a frame shows a cell: 0 not at all, up to 1.
@@ -123,9 +144,8 @@ private:
 /// Cells where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less also those
 /// where `a` clips and `b` is no darker than that.
 enum class Other { Darker, Brighter };
-Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, double response, ExecContext &ctx)
+Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, const Comparison &pair)
 {
-    const Comparison pair = compare(a, b, Fit::Close, response, ctx);
     const int width = pair.apart.width(), height = pair.apart.height();
     Image<uint8_t> out(width, height, 1);
     for (int y = 0; y < height; ++y)
@@ -144,7 +164,7 @@ Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, do
 }
 
 /// What each frame is worth in each cell of the places.
-void steerFrames(const std::vector<CellFrame> &frames, const Places &places, size_t preferred, double response,
+void steerFrames(const std::vector<CellFrame> &frames, const Places &places, size_t preferred, CloseComparisons &close,
                  Movement &out, ExecContext &ctx)
 {
     const int width = places.of.width(), height = places.of.height();
@@ -155,10 +175,10 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
         const bool found = std::ranges::any_of(out.places, [&](const auto &p) { return names(p) && !p.byHand; });
         for (size_t i = 0; i < frames.size() && std::ranges::any_of(out.places, names); ++i) {
             ExecContext own = ctx.child({});
-            const Image<uint8_t> same =
-                i != state && found
-                    ? sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter, response, own)
-                    : Image<uint8_t>();
+            Image<uint8_t> same;
+            if (i != state && found)
+                same = sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
+                                 *close.of(state, i, own));
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x) {
                     const size_t at = places.of.row(0, y)[x];
@@ -197,16 +217,6 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
             throw ArgumentError("movement: the frames are not of one size");
 }
 
-/// Cells of places without pixels belong to none.
-void dropEmpty(const std::vector<MovedPlace> &found, Places &places)
-{
-    for (int y = 0; y < places.of.height(); ++y)
-        for (int x = 0; x < places.of.width(); ++x) {
-            uint16_t &at = places.of.row(0, y)[x];
-            at = at > 0 && found[at - 1].pixels <= 0.0 ? uint16_t(0) : at;
-        }
-}
-
 /// Puts things before edges and the larger places first, in all that names them.
 void sortPlaces(Movement &movement)
 {
@@ -220,7 +230,7 @@ void sortPlaces(Movement &movement)
     for (size_t i = 0; i < order.size(); ++i) {
         const MovedPlace &place = movement.places[order[i]];
         if (place.pixels <= 0.0)
-            continue;
+            continue; // all of it was drawn over
         sorted.push_back(place);
         now[order[i] + 1] = uint16_t(sorted.size());
     }
@@ -273,32 +283,32 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         ExecContext own = reducing.part(double(i) / double(frames.size()), double(i + 1) / double(frames.size()));
         cells.push_back(cellsOf(frames[i], out.cell, own));
     }
-    const int width = cells[0].light.width(), height = cells[0].light.height(), cellSize = out.cell;
+    const int width = cells[0].light.width(), height = cells[0].light.height();
+    std::vector<DrawnCells> drawn;
+    for (const DrawnRegion &region : request.drawn)
+        drawn.push_back({region.task, region.frame, drawnCells(region, out.cell, width, height)});
     const double response = responseTolerance(request.sensitivity);
+    CloseComparisons close(cells, request.preferred, response);
+    const auto look = [&](Fit fit, double from, double to) {
+        if (request.sensitivity <= 0.0)
+            return Image<float>(width, height, 1);
+        return evidence(cells, request.preferred, cellsThatCount(drawn, width, height), fit, response, close,
+                        comparing.part(from, to));
+    };
     // Frames that were brought onto each other say pixel by pixel where they may be believed, which settles what is slight.
     const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
-    const auto evidence = [&](Fit fit, ExecContext own) {
-        Image<float> apart(width, height, 1);
-        if (request.sensitivity > 0.0) {
-            apart = disagreement(cells, request.preferred, fit, response, own);
-            limitByHand(apart, request, cellSize);
-        }
-        return apart;
-    };
-    Places places = brought ? placesIn(evidence(Fit::Loose, comparing.part(0.0, 0.5)),
-                                       evidence(Fit::Close, comparing.part(0.5, 1.0)))
-                            : placesIn(evidence(Fit::Close, comparing.part(0.0, 1.0)));
+    Places places = brought ? placesIn(look(Fit::Loose, 0.0, 0.5), look(Fit::Close, 0.5, 1.0))
+                            : placesIn(look(Fit::Close, 0.0, 1.0));
     const int found = places.count;
     std::vector<size_t> takenFrom;
-    for (const DrawnRegion &region : request.drawn) {
-        const Image<uint8_t> inside = drawnCells(region, out.cell, width, height);
+    for (const DrawnCells &region : drawn) {
         if (region.task == HandTask::TakeFrom) {
-            addPlace(inside, places);
+            addPlace(region.inside, places);
             takenFrom.push_back(region.frame);
         } else if (region.task == HandTask::LeaveAlone) {
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x)
-                    if (inside.row(0, y)[x])
+                    if (region.inside.row(0, y)[x])
                         places.of.row(0, y)[x] = places.weight.row(0, y)[x] = 0;
         }
     }
@@ -326,13 +336,9 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    for (MovedPlace &p : out.places) {
+    for (MovedPlace &p : out.places)
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
-        if (p.slight && brought)
-            p.pixels = 0.0;
-    }
-    dropEmpty(out.places, places);
-    steerFrames(cells, places, request.preferred, response, out, deciding);
+    steerFrames(cells, places, request.preferred, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);
     ctx.report(1.0);

@@ -30,7 +30,6 @@ struct HandRegion {
     bool operator==(const HandRegion &) const = default;
 };
 inline constexpr size_t kMostPoints = 4000, kMostRegions = 200;
-inline constexpr double kWidestBrush = 10000.0;
 
 struct MovementSettings {
     MovementMode mode = MovementMode::On;
@@ -49,6 +48,14 @@ inline constexpr std::array kHandTasks{
                      "Movement is looked for in these areas and nowhere else"},
     Choice<HandTask>{HandTask::LeaveAlone, "leave", "Leave this alone", "Here all frames count, whatever moved"},
     Choice<HandTask>{HandTask::TakeFrom, "take", "Take from a frame", "Here one frame counts and no other"},
+};
+
+/// Of an area; its frames and points stand beside it in files.
+inline constexpr auto kHandRegionFields = std::tuple{
+    ChoiceField<HandRegion, HandTask>{"task", &HandRegion::task, kHandTasks, "Movement", "By hand",
+                                      "What is wanted in a part of the picture"},
+    RealField<HandRegion>{"radius", &HandRegion::radius, 0, 10000, 60, 5, 0, "px", "Movement", "Brush",
+                          "How wide the brush of Take from paints, in pixels of the picture"},
 };
 
 inline constexpr auto kMovementFields = std::tuple{

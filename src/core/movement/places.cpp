@@ -1,3 +1,4 @@
+#include "image/mat_p.h"
 #include "movement/places_p.h"
 
 #include <opencv2/imgproc.hpp>
@@ -18,11 +19,6 @@ constexpr double kHangs = 0.02;   // of the width: how long what hangs on a thin
 cv::Mat disc(int radius)
 {
     return cv::getStructuringElement(cv::MORPH_ELLIPSE, {2 * radius + 1, 2 * radius + 1});
-}
-
-cv::Mat matOf(Image<uint8_t> &image)
-{
-    return cv::Mat(image.height(), image.width(), CV_8U, image.row(0, 0), size_t(image.view().rowStride()));
 }
 
 /// Regions of what perhaps moved that hold enough of what surely did.
@@ -66,6 +62,16 @@ cv::Mat wideParts(const cv::Mat &moved)
     return withWhatHangs(out, moved, kHangs);
 }
 
+/// Only parts of kLeastThing and more stay.
+void dropSmall(cv::Mat &parts)
+{
+    cv::Mat labels, stats, middles;
+    const int count = cv::connectedComponentsWithStats(parts, labels, stats, middles, 8, CV_32S);
+    for (int i = 1; i < count; ++i)
+        if (stats.at<int>(i, cv::CC_STAT_AREA) < kLeastThing * parts.cols * parts.rows)
+            parts.setTo(0, labels == i);
+}
+
 /// Parts that lie near each other become one, and so does what they enclose unless that is larger than they are.
 void closeToWholes(cv::Mat &core)
 {
@@ -87,20 +93,6 @@ void closeToWholes(cv::Mat &core)
             core(box).setTo(1, holes(box) == i);
     }
 }
-
-} // namespace
-
-Image<uint8_t> wideMovement(const Image<float> &disagreement)
-{
-    Image<uint8_t> out(disagreement.width(), disagreement.height(), 1);
-    cv::Mat core = matOf(out);
-    wideParts(movedCells(disagreement)).copyTo(core);
-    if (cv::countNonZero(core) > 0)
-        closeToWholes(core);
-    return out;
-}
-
-namespace {
 
 /// Places around what is wide and what is narrow.
 Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
@@ -137,6 +129,17 @@ Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
 
 } // namespace
 
+Image<uint8_t> wideMovement(const Image<float> &disagreement, double margin)
+{
+    Image<uint8_t> out(disagreement.width(), disagreement.height(), 1);
+    cv::Mat core = matOf(out);
+    wideParts(movedCells(disagreement)).copyTo(core);
+    closeToWholes(core);
+    dropSmall(core);
+    cv::dilate(core, core, disc(std::max(1, int(std::lround(margin * core.cols)))));
+    return out;
+}
+
 Places placesIn(const Image<float> &disagreement)
 {
     const cv::Mat moved = movedCells(disagreement);
@@ -145,11 +148,8 @@ Places placesIn(const Image<float> &disagreement)
 
 Places placesIn(const Image<float> &loose, const Image<float> &close)
 {
-    cv::Mat seeds = wideParts(movedCells(loose)), labels, stats, middles;
-    const int count = cv::connectedComponentsWithStats(seeds, labels, stats, middles, 8, CV_32S);
-    for (int i = 1; i < count; ++i)
-        if (stats.at<int>(i, cv::CC_STAT_AREA) < kLeastThing * seeds.cols * seeds.rows)
-            seeds.setTo(0, labels == i);
+    cv::Mat seeds = wideParts(movedCells(loose));
+    dropSmall(seeds);
     const cv::Mat things = withWhatHangs(seeds, movedCells(close), 2.0 * kHangs);
     return placesAround(things, things);
 }
@@ -208,9 +208,7 @@ void addPlace(const Image<uint8_t> &drawn, Places &places)
 {
     ++places.count;
     cv::Mat soft;
-    cv::Mat drawnMat(drawn.height(), drawn.width(), CV_8U, const_cast<uint8_t *>(drawn.row(0, 0)),
-                     size_t(drawn.view().rowStride()));
-    cv::blur(drawnMat * kFullWeight, soft, {3, 3});
+    cv::blur(matOf(drawn) * kFullWeight, soft, {3, 3});
     for (int y = 0; y < drawn.height(); ++y)
         for (int x = 0; x < drawn.width(); ++x) {
             const bool here = drawn.row(0, y)[x] != 0, rim = soft.at<uint8_t>(y, x) > 0 && !places.of.row(0, y)[x];

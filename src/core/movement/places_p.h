@@ -24,8 +24,8 @@ Places placesIn(const Image<float> &disagreement);
 /// a close one and hangs on them. There are no narrow places, and none of less than kLeastThing.
 Places placesIn(const Image<float> &loose, const Image<float> &close);
 
-/// 1 in the cells of things: what is wide, closed to wholes.
-Image<uint8_t> wideMovement(const Image<float> &disagreement);
+/// 1 in the cells of things: what is wide, closed to wholes, of kLeastThing at least; with a margin, in parts of the width.
+Image<uint8_t> wideMovement(const Image<float> &disagreement, double margin);
 
 /// 1 in cells that were drawn on. `cell` pixels to a cell.
 Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int height);

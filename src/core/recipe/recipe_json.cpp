@@ -101,23 +101,21 @@ void readFrames(json &root, FrameChoice &out)
     }
 }
 
-HandTask taskOfKey(const std::string &key, const std::string &path)
+/// One field from JSON into its member.
+template <class S, class Field> void readField(S &settings, const Field &field, const json &value, const std::string &path)
 {
-    std::string allowed;
-    for (const Choice<HandTask> &choice : kHandTasks) {
-        if (choice.key == key)
-            return choice.value;
-        allowed += (allowed.empty() ? "" : ", ") + std::string(choice.key);
-    }
-    throw ArgumentError(path + " = " + key + ": must be one of " + allowed);
+    if constexpr (requires { field.minimum; })
+        assign(settings, field, numberOfValue(value, path), path);
+    else
+        assign(settings, field, textOfValue(value, path), path);
 }
 
-std::string keyOfTask(HandTask task)
+template <class S, class Field> json valueOf(const S &settings, const Field &field)
 {
-    for (const Choice<HandTask> &choice : kHandTasks)
-        if (choice.value == task)
-            return std::string(choice.key);
-    throw ArgumentError("an area drawn by hand has no task");
+    if constexpr (requires { field.minimum; })
+        return settings.*field.member;
+    else
+        return std::string(keyOf(field, settings.*field.member));
 }
 
 double placeOfValue(const json &value, const std::string &path)
@@ -143,12 +141,13 @@ void readRegions(json &root, MovementSettings &out)
             value["points"].size() > kMostPoints)
             throw ArgumentError(path + ": an area must have 1 to " + std::to_string(kMostPoints) + " points");
         HandRegion region;
-        region.task = taskOfKey(textOfValue(value.value("task", json()), path + ".task"), path + ".task");
+        forEachField(kHandRegionFields, [&](const auto &field) {
+            const std::string key(field.key);
+            if (value.contains(key))
+                readField(region, field, value[key], path + "." + key);
+        });
         region.frame = textOfValue(value.value("frame", json("")), path + ".frame");
         region.drawnOn = textOfValue(value.value("drawn_on", json("")), path + ".drawn_on");
-        region.radius = numberOfValue(value.value("radius", json(0.0)), path + ".radius");
-        if (!(region.radius >= 0.0 && region.radius <= kWidestBrush))
-            throw ArgumentError(path + ".radius = " + shortestText(region.radius) + ": must lie in 0 to 10000");
         for (const json &point : value["points"]) {
             if (!point.is_array() || point.size() != 2)
                 throw ArgumentError(path + ".points: must be pairs of numbers");
@@ -165,11 +164,11 @@ json regionsOf(const MovementSettings &movement)
         json points = json::array();
         for (const Point &p : region.points)
             points.push_back({p.x, p.y});
-        json value = {{"task", keyOfTask(region.task)}, {"drawn_on", region.drawnOn}, {"points", points}};
+        json value = {{"drawn_on", region.drawnOn}, {"points", points}};
         if (region.task == HandTask::TakeFrom)
             value["frame"] = region.frame;
-        if (region.radius > 0.0)
-            value["radius"] = region.radius;
+        forEachField(kHandRegionFields,
+                     [&](const auto &field) { value[std::string(field.key)] = valueOf(region, field); });
         out.push_back(std::move(value));
     }
     return out;
@@ -211,11 +210,7 @@ ReadRecipe parseRecipe(const std::string &text)
             const auto value = section.take(field.key);
             if (!value)
                 return;
-            const std::string path = section.path(field.key);
-            if constexpr (requires { field.minimum; })
-                assign(settings, field, numberOfValue(*value, path), path);
-            else
-                assign(settings, field, textOfValue(*value, path), path);
+            readField(settings, field, *value, section.path(field.key));
         });
     });
     if (!root.empty()) {
@@ -245,12 +240,7 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
         frames["exposure"] = recipe.frames.exposure;
     forEachSection(recipe, [&](std::string_view key, const auto &settings, const auto &table) {
         json &section = root[std::string(key)];
-        forEachField(table, [&](const auto &field) {
-            if constexpr (requires { field.minimum; })
-                section[std::string(field.key)] = settings.*field.member;
-            else
-                section[std::string(field.key)] = std::string(keyOf(field, settings.*field.member));
-        });
+        forEachField(table, [&](const auto &field) { section[std::string(field.key)] = valueOf(settings, field); });
     });
     if (!recipe.movement.regions.empty())
         root["movement"]["regions"] = regionsOf(recipe.movement);

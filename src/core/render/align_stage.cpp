@@ -143,7 +143,7 @@ private:
             }
             const std::vector<MovedGround> ground = movedGround(frames, reference_, ctx);
             for (size_t i : order)
-                if (ground[i].any)
+                if (!ground[i].moved.shape().empty())
                     bridge(out[i], ground[i].moved, ground[i].cell);
         }
         return out;

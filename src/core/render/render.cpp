@@ -1,4 +1,5 @@
 #include "render/align_stage.h"
+#include "render/movement_stage.h"
 #include "render/render_p.h"
 
 #include "tone/tone_curve.h"
@@ -13,20 +14,6 @@ namespace {
 enum class Stage : int { Merge, Level, ClippedLight, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
-
-void hashMovement(const Recipe &recipe, Hasher &hasher)
-{
-    const MovementSettings &movement = recipe.movement;
-    hasher.value(movement.mode);
-    if (movement.mode == MovementMode::Off)
-        return;
-    hasher.value(movement.sensitivity).text(recipe.frames.keeper);
-    for (const HandRegion &r : movement.regions) {
-        hasher.value(r.task).text(r.frame).text(r.drawnOn).value(r.radius).value(r.points.size());
-        for (const Point &p : r.points)
-            hasher.value(p.x).value(p.y);
-    }
-}
 
 /// What the merge reads of the recipe, and who is merged.
 Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
@@ -67,40 +54,6 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
         std::fill_n(out.pixels.shares.row(0, y), shape.width, uint8_t(255));
     out.frameIds = {frame.id};
     return out;
-}
-
-/// What moved between aligned frames, as far as the recipe wants to know.
-Movement movementOf(const Sources &sources, const Bracket &bracket, const Measured &measured, const AlignedSet &aligned,
-                    const Recipe &recipe, int reduction, ExecContext &ctx)
-{
-    const auto used = bracket.used();
-    const auto indexOf = [&](const std::string &id) -> std::optional<size_t> {
-        const auto at = std::ranges::find(used, id, [](const BracketFrame *f) { return f->frame->id; });
-        return at == used.end() ? std::nullopt : std::optional(size_t(at - used.begin()));
-    };
-    if (recipe.movement.mode == MovementMode::Off || used.size() < 2)
-        return {};
-    const std::string &reference = bracket.frames[bracket.reference].frame->id;
-    MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
-    for (const HandRegion &region : recipe.movement.regions) {
-        const auto frame = indexOf(region.frame);
-        if (region.task == HandTask::TakeFrom && !frame)
-            continue; // it is not merged: the place is as if nobody had said anything
-        const Transform here = transformBetween(region.drawnOn, reference, sources, measured);
-        DrawnRegion drawn{region.task, frame.value_or(0), region.radius / reduction, {}};
-        for (const Point &p : region.points) {
-            const Point q = here(p);
-            drawn.points.push_back({q.x / reduction, q.y / reduction});
-        }
-        request.drawn.push_back(std::move(drawn));
-    }
-    std::vector<AlignedFrame> frames;
-    for (size_t i = 0; i < used.size(); ++i) {
-        const auto &trust = aligned.trust[i];
-        frames.push_back({aligned.pixels[i]->view(), trust ? trust->view() : ImageView<const uint8_t>{},
-                          used[i]->exposure / bracket.anchorExposure, used[i]->measured.noise});
-    }
-    return findMovement(frames, request, ctx);
 }
 
 MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &measured, const Recipe &recipe,
@@ -224,19 +177,6 @@ void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
             }
         }
     });
-}
-
-Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources, const Measured &measured)
-{
-    const auto aligned = [&](const std::string &id) -> const FrameAlignment * {
-        const auto at = std::ranges::find(sources.frames, id, [](const FramePtr &f) { return f->id; });
-        const size_t i = size_t(at - sources.frames.begin());
-        return i < measured.alignment.size() && measured.alignment[i].found ? &measured.alignment[i] : nullptr;
-    };
-    const FrameAlignment *a = aligned(from), *b = aligned(to);
-    if (from == to || !a || !b)
-        return {};
-    return b->toReference.transform.after(a->toReference.transform.inverted());
 }
 
 int previewReduction(const Sources &sources)

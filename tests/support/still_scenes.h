@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-namespace yolk::bench {
+namespace yolk::test {
 
 /// A scene, linear Rec. 709, and the light at which the frame of 0 EV clips.
 struct StillScene {
@@ -15,6 +15,7 @@ struct StillScene {
     double clipsAt = 1.0;
 };
 std::vector<StillScene> stillScenes();
+StillScene panorama(const std::string &name); ///< "forest", ...
 
 /// Plain sRGB and a camera's curve in 8 bit, sRGB in 16 bit, raw.
 enum class FrameKind { Srgb, Camera, Sixteen, Raw };
@@ -22,7 +23,4 @@ enum class FrameKind { Srgb, Camera, Sixteen, Raw };
 /// Five frames 2 EV apart in `folder`; overwrites those of the scene before.
 std::vector<std::string> shootStill(const StillScene &scene, FrameKind kind, const std::string &folder);
 
-/// PU21-PSNR of a scene in linear Rec. 2020 against its truth in Rec. 709, dB.
-double psnrOf(const Image<float> &rec2020, const Image<float> &truth);
-
-} // namespace yolk::bench
+} // namespace yolk::test

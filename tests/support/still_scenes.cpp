@@ -1,14 +1,12 @@
-#include "still_scenes.h"
+#include "support/still_scenes.h"
 
-#include "colour/primaries.h"
 #include "io/radiance_file.h"
 #include "simulated_camera.h"
-#include "support/pu21.h"
 
 #include <algorithm>
 #include <cmath>
 
-namespace yolk::bench {
+namespace yolk::test {
 namespace {
 
 const std::vector<double> kEvs{-4, -2, 0, 2, 4};
@@ -31,12 +29,17 @@ StillScene sceneFrom(const std::string &name, const std::string &path)
 
 } // namespace
 
+StillScene panorama(const std::string &name)
+{
+    return sceneFrom(name, YOLK_SOURCE_DIR "/tests/data/panoramas/" + name + ".exr");
+}
+
 std::vector<StillScene> stillScenes()
 {
     std::vector<StillScene> out;
     out.push_back(sceneFrom("henhouse", YOLK_SOURCE_DIR "/demo/truth/still.exr"));
     for (const char *name : {"apartment", "forest", "hall", "night", "sunset", "workshop"})
-        out.push_back(sceneFrom(name, std::string(YOLK_SOURCE_DIR "/tests/data/panoramas/") + name + ".exr"));
+        out.push_back(panorama(name));
     return out;
 }
 
@@ -63,17 +66,4 @@ std::vector<std::string> shootStill(const StillScene &scene, FrameKind kind, con
     return paths;
 }
 
-double psnrOf(const Image<float> &rec2020, const Image<float> &truth)
-{
-    const Matrix3 m = rgbToRgb(kRec2020, kRec709);
-    Image<float> rgb(rec2020.shape());
-    for (int y = 0; y < rgb.height(); ++y)
-        for (int x = 0; x < rgb.width(); ++x) {
-            const Vector3 v = m * Vector3{rec2020.row(0, y)[x], rec2020.row(1, y)[x], rec2020.row(2, y)[x]};
-            for (int c = 0; c < 3; ++c)
-                rgb.row(c, y)[x] = float(v[size_t(c)]);
-        }
-    return test::pu21Psnr(rgb.view(), truth.view());
-}
-
-} // namespace yolk::bench
+} // namespace yolk::test
