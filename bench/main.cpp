@@ -27,7 +27,8 @@ int main(int argc, char **argv)
         names.remove(at, 2);
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
-        {QStringLiteral("window"), &benchWindow},           {QStringLiteral("merge"), &benchMerge},
+        {QStringLiteral("window"), &benchWindow},           {QStringLiteral("canvas"), &benchCanvas},
+        {QStringLiteral("merge"), &benchMerge},
         {QStringLiteral("merge-large"), &benchLargeMerge},  {QStringLiteral("limit"), &benchLimit},
         {QStringLiteral("quality"), &benchQuality},         {QStringLiteral("align"), &benchAlign},
         {QStringLiteral("align-4ev"), &benchAlignFarApart}, {QStringLiteral("align-jpeg"), &benchAlignJpeg},

@@ -5,7 +5,10 @@
 #include "canvas/frame_caption.h"
 #include "canvas/inspection_caption.h"
 #include "canvas/message_strip.h"
+#include "canvas/readings_list.h"
+#include "compare_bar.h"
 #include "demo_sets.h"
+#include "hold_keys.h"
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
@@ -68,11 +71,15 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     setAcceptDrops(true);
     resize(1280, 800);
     path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
+    compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
+    heldKeys_ = new HoldKeys(this);
     empty_ = new EmptyState(demoSets(), canvas_);
     caption_ = new FrameCaption(document_, canvas_);
     inspectionCaption_ = new InspectionCaption(document_, canvas_);
+    readings_ = new ReadingsList(document_, canvas_);
     auto *over = new QGridLayout(canvas_);
+    over->addWidget(readings_, 0, 0, Qt::AlignLeft | Qt::AlignBottom);
     over->addWidget(empty_, 0, 0, Qt::AlignCenter);
     over->addWidget(caption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     over->addWidget(inspectionCaption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
@@ -115,12 +122,17 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     auto *all = new QVBoxLayout(centre);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
-    all->addWidget(path_);
+    auto *top = new QHBoxLayout;
+    top->setSpacing(0);
+    top->addWidget(path_, 1);
+    top->addWidget(compareBar_);
+    all->addLayout(top);
     all->addLayout(middle, 1);
     all->addWidget(scale_);
     all->addWidget(status_);
     setCentralWidget(centre);
     makeMenus();
+    addHeldKeys();
 
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
@@ -156,10 +168,12 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(canvas_, &Canvas::drawingChanged, movement, &MovementGroup::setDrawing);
     connect(canvas_, &Canvas::zoomChanged, this, [this] { status_->setZoom(canvas_->zoom(), canvas_->isFitted()); });
     connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
-        const std::optional<Probe> probe = position ? document_->probe(*position) : std::nullopt;
-        scale_->setProbe(probe);
-        status_->setPixel(position, probe);
+        document_->pointAt(position);
+        const auto &reading = document_->pointed();
+        scale_->setProbe(reading ? reading->probe : std::nullopt);
     });
+    connect(document_, &Document::readingsChanged, this, [this] { status_->setReading(document_->pointed()); });
+    connect(canvas_, &Canvas::pinAsked, document_, &Document::addPin);
     connect(document_, &Document::setChanged, this, [this] {
         panels_->setVisible(middle_->currentIndex() == 0);
         empty_->hide();

@@ -12,13 +12,16 @@ namespace yolk::app {
 
 class Canvas;
 class EmptyState;
+class CompareBar;
 class FrameCaption;
+class HoldKeys;
 class InspectionCaption;
 class MergePanel;
 class FramesPanel;
 class LightScale;
 class MessageStrip;
 class Collection;
+class ReadingsList;
 class SetsView;
 class StatusLine;
 class StepPath;
@@ -39,6 +42,8 @@ public:
     InspectionCaption *inspectionCaption() const { return inspectionCaption_; }
     MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
+    CompareBar *compareBar() const { return compareBar_; }
+    ReadingsList *readings() const { return readings_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
     void open(const QStringList &paths); ///< files or folders, as a set of its own
@@ -59,6 +64,15 @@ private:
     void makeThemeMenu(QMenu *view);
     void makeInspectCommands(QMenu *view);
     void makeOverlayMenu(QMenu *view);
+    void makeCompareMenu(QMenu *menu);
+    void makeGuidesMenu(QMenu *menu);
+    void makeClippingMenu(QMenu *menu);
+    void makeMonitorMenu(QMenu *menu);
+    void makeVersionsMenu(QMenu *menu);
+    void addHeldKeys();
+    void askForMonitorProfile();
+    void useMonitorProfile(const QString &choice); ///< "desktop", "srgb", or the path of a file
+    void pinReading();
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     void showSets(bool on);
@@ -78,10 +92,13 @@ private:
 
     Document *document_;
     StepPath *path_;
+    CompareBar *compareBar_;
     Canvas *canvas_;
     EmptyState *empty_;
     FrameCaption *caption_;
     InspectionCaption *inspectionCaption_;
+    ReadingsList *readings_;
+    HoldKeys *heldKeys_;
     MessageStrip *messages_;
     QWidget *column_;
     QStackedWidget *middle_; // canvas or sets
@@ -98,6 +115,7 @@ private:
     QAction *undo_ = nullptr, *redo_ = nullptr;
     QAction *showScale_ = nullptr, *showSets_ = nullptr, *nextSet_ = nullptr, *previousSet_ = nullptr;
     QList<QAction *> needSet_;
+    std::optional<EndsOf> endsBefore_; // X was held
     QString failure_;
 };
 

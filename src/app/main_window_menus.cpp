@@ -3,15 +3,22 @@
 
 #include "canvas/canvas.h"
 #include "canvas/inspection_caption.h"
+#include "document/monitor_profile.h"
+#include "hold_keys.h"
 #include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
+#include "status_line.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "theme/theme.h"
 
 #include <QActionGroup>
 #include <QCoreApplication>
+#include <QFile>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QInputDialog>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QSettings>
@@ -19,6 +26,8 @@
 
 namespace yolk::app {
 namespace {
+
+constexpr qint64 kMostProfileBytes = 16 << 20; // those of monitors have some thousand
 
 struct Surround {
     const char *key, *name;
@@ -94,11 +103,27 @@ void MainWindow::makeMenus()
                            tr("Leaves out the frames without which the set holds as much."),
                            [this] { document_->leaveOutDispensable(); });
 
+    edit->addSeparator();
+    needSet_ << addCommand(edit, tr("&Keep a version…"), QKeySequence(tr("Ctrl+K")),
+                           tr("Keeps all settings as they are now, to compare with and to return to."), [this] {
+                               bool named = false;
+                               const QString proposed = tr("Version %1").arg(document_->versions().size() + 1);
+                               const QString name = QInputDialog::getText(this, tr("Keep a version"), tr("Its name"),
+                                                                          QLineEdit::Normal, proposed, &named);
+                               if (named)
+                                   document_->keepVersion(name.trimmed().isEmpty() ? proposed : name.trimmed());
+                           });
+    makeVersionsMenu(edit->addMenu(tr("Return to a &version")));
+
     QMenu *view = menuBar()->addMenu(tr("&View"));
     needSet_ << addCommand(view, tr("&Fit"), QKeySequence(tr("Ctrl+0")), tr("The whole picture."),
                            [this] { canvas_->fit(); });
     needSet_ << addCommand(view, tr("&100 %"), QKeySequence(tr("Ctrl+1")),
                            tr("One pixel of the picture on one of the screen."), [this] { canvas_->zoomTo(1.0); });
+    needSet_ << addCommand(view, tr("&200 %"), QKeySequence(tr("Ctrl+2")),
+                           tr("One pixel of the picture on four of the screen."), [this] { canvas_->zoomTo(2.0); });
+    needSet_ << addCommand(view, tr("F&ill"), QKeySequence(tr("Ctrl+9")), tr("No surround is left beside the picture."),
+                           [this] { canvas_->fill(); });
     needSet_ << addCommand(view, tr("Zoom &in"), QKeySequence::ZoomIn, tr("Larger."), [this] { canvas_->zoomIn(); });
     needSet_ << addCommand(view, tr("Zoom &out"), QKeySequence::ZoomOut, tr("Smaller."),
                            [this] { canvas_->zoomOut(); });
@@ -114,6 +139,14 @@ void MainWindow::makeMenus()
                                canvas_->setDrawing(std::nullopt);
                                document_->lookAt(std::nullopt);
                            });
+    view->addSeparator();
+    makeGuidesMenu(view->addMenu(tr("&Guides")));
+    makeClippingMenu(view->addMenu(tr("Clippin&g of the picture")));
+    needSet_ << addCommand(view, tr("Pin a &reading"), QKeySequence(Qt::Key_V),
+                           tr("Keeps a reading of the place under the pointer; so does Shift and a click."),
+                           [this] { pinReading(); });
+    needSet_ << addCommand(view, tr("Remove all readings"), QKeySequence(tr("Shift+V")), tr("Removes all that are pinned."),
+                           [this] { document_->clearPins(); });
     view->addSeparator();
     makeInspectCommands(view);
     needSet_ << addCommand(view, tr("Next place that moved"), QKeySequence(tr("Ctrl+.")),
@@ -131,6 +164,9 @@ void MainWindow::makeMenus()
     connect(showScale_, &QAction::toggled, scale_, &QWidget::setVisible);
     makeSurroundMenu(view->addMenu(tr("&Surround")));
     makeThemeMenu(view->addMenu(tr("&Theme")));
+    makeMonitorMenu(view->addMenu(tr("M&onitor")));
+
+    makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
     const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Export")};
@@ -162,6 +198,211 @@ void MainWindow::makeSurroundMenu(QMenu *menu)
             canvas_->setSurround(surround.colour);
         }
     }
+}
+
+void MainWindow::makeCompareMenu(QMenu *menu)
+{
+    Comparison *comparison = document_->comparison();
+    const auto toggle = [comparison](CompareWay way) {
+        comparison->setWay(comparison->way() == way ? CompareWay::Off : way);
+    };
+    needSet_ << addCommand(menu, tr("&Split"), QKeySequence(Qt::Key_D),
+                           tr("Both pictures over each other, under a line that can be dragged and turned."),
+                           [toggle] { toggle(CompareWay::Split); });
+    needSet_ << addCommand(menu, tr("&Beside each other"), QKeySequence(tr("Shift+D")),
+                           tr("Both pictures with one zoom."), [toggle] { toggle(CompareWay::Beside); });
+    needSet_ << addCommand(menu, tr("Turn the line to the &left"), QKeySequence(Qt::Key_BracketLeft),
+                           tr("Turns the line of the split by 15 degrees."), [this] { canvas_->turnDivider(-15.0); });
+    needSet_ << addCommand(menu, tr("Turn the line to the &right"), QKeySequence(Qt::Key_BracketRight),
+                           tr("Turns the line of the split by 15 degrees."), [this] { canvas_->turnDivider(15.0); });
+    needSet_ << addCommand(menu, tr("Move the line bac&k"), QKeySequence(tr("Ctrl+[")),
+                           tr("Moves the line of the split: more of the picture."), [this] { canvas_->moveDivider(-0.05); });
+    needSet_ << addCommand(menu, tr("Move the line &on"), QKeySequence(tr("Ctrl+]")),
+                           tr("Moves the line of the split: less of the picture."), [this] { canvas_->moveDivider(0.05); });
+    menu->addSeparator();
+    using Kind = ViewSource::Kind;
+    const std::array<std::pair<QString, Kind>, 3> sources{std::pair(tr("With the &middle frame"), Kind::MiddleFrame),
+                                                          std::pair(tr("With the &plain merge"), Kind::PlainMerge),
+                                                          std::pair(tr("With the picture as &opened"), Kind::Opening)};
+    for (const auto &[name, kind] : sources)
+        needSet_ << addCommand(menu, name, {}, tr("What the picture is held against."),
+                               [comparison, kind = kind] { comparison->setAgainst({kind}); });
+    menu->addSeparator();
+    QAction *asTaken = addCommand(menu, tr("Frames as they were &taken"), QKeySequence(Qt::Key_T),
+                                  tr("Shows frames in their own brightness, not in that of the picture."),
+                                  [comparison] { comparison->setFramesAsTaken(!comparison->framesAsTaken()); });
+    asTaken->setCheckable(true);
+    connect(comparison, &Comparison::changed, asTaken,
+            [asTaken, comparison] { asTaken->setChecked(comparison->framesAsTaken()); });
+    needSet_ << asTaken;
+}
+
+void MainWindow::makeGuidesMenu(QMenu *menu)
+{
+    auto *group = new QActionGroup(this);
+    const std::array names{tr("&None"), tr("&Thirds"), tr("&Squares"), tr("&Diagonals")};
+    for (int i = 0; i < int(names.size()); ++i) {
+        QAction *action = addCommand(menu, names[size_t(i)], {}, tr("Lines over the picture, for judging it."),
+                                     [this, i] { canvas_->setGuides(Guides(i)); });
+        action->setCheckable(true);
+        action->setChecked(i == 0);
+        group->addAction(action);
+    }
+    menu->addSeparator();
+    needSet_ << addCommand(menu, tr("Ne&xt"), QKeySequence(Qt::Key_G), tr("The next kind of lines."), [group, this] {
+        const int next = (int(canvas_->guides()) + 1) % int(group->actions().size());
+        group->actions()[next]->trigger();
+    });
+}
+
+void MainWindow::makeClippingMenu(QMenu *menu)
+{
+    auto *group = new QActionGroup(this);
+    const std::array<std::pair<QString, std::optional<EndsOf>>, 6> kinds{
+        std::pair(tr("&Not shown"), std::optional<EndsOf>()), std::pair(tr("&Any channel"), std::optional(EndsOf::Any)),
+        std::pair(tr("A&ll channels"), std::optional(EndsOf::All)),
+        std::pair(tr("&Red"), std::optional(EndsOf::Red)), std::pair(tr("&Green"), std::optional(EndsOf::Green)),
+        std::pair(tr("&Blue"), std::optional(EndsOf::Blue))};
+    for (const auto &[name, ends] : kinds) {
+        QAction *action = addCommand(menu, name, {}, tr("Hatches where the picture is pure white or black."),
+                                     [this, ends = ends] { document_->setEnds(ends); });
+        action->setCheckable(true);
+        action->setChecked(!ends);
+        group->addAction(action);
+        connect(document_, &Document::lookChanged, action,
+                [this, action, ends = ends] { action->setChecked(document_->ends() == ends); });
+    }
+    menu->addSeparator();
+    needSet_ << addCommand(menu, tr("&Show or hide"), QKeySequence(tr("Shift+X")),
+                           tr("Hatches where any channel is pure white or black."), [this] {
+                               document_->setEnds(document_->ends() ? std::nullopt : std::optional(EndsOf::Any));
+                           });
+    const bool stored = QSettings().value(QStringLiteral("endsWhileDragging"), true).toBool();
+    document_->setEndsWhileDragging(stored);
+    QAction *dragging = menu->addAction(tr("While whites or blacks are &moved"));
+    dragging->setCheckable(true);
+    dragging->setChecked(stored);
+    connect(dragging, &QAction::toggled, this, [this](bool on) {
+        document_->setEndsWhileDragging(on);
+        QSettings().setValue(QStringLiteral("endsWhileDragging"), on);
+    });
+}
+
+void MainWindow::makeMonitorMenu(QMenu *menu)
+{
+    auto *group = new QActionGroup(this);
+    const QString stored = QSettings().value(QStringLiteral("monitor"), QStringLiteral("desktop")).toString();
+    const auto add = [&](const QString &name, const QString &help, const std::function<void()> &run, bool checked) {
+        QAction *action = addCommand(menu, name, {}, help, run);
+        action->setCheckable(true);
+        action->setChecked(checked);
+        group->addAction(action);
+    };
+    const QString desktop = QStringLiteral("desktop"), srgb = QStringLiteral("srgb");
+    add(tr("Profile of the &desktop"), tr("The colour profile that the desktop keeps for the monitor; sRGB without one."),
+        [this, desktop] { useMonitorProfile(desktop); }, stored == desktop);
+    add(tr("&sRGB"), tr("The monitor takes sRGB."), [this, srgb] { useMonitorProfile(srgb); }, stored == srgb);
+    add(tr("Profile from a &file…"), tr("A colour profile that was measured for this monitor."),
+        [this] { askForMonitorProfile(); }, stored != desktop && stored != srgb);
+    menu->addSeparator();
+    QAction *proof = addCommand(menu, tr("&Proof of the export"), QKeySequence(tr("Shift+P")),
+                                tr("Shows only colours that the colour space of the export holds."), [] {});
+    proof->setCheckable(true);
+    connect(proof, &QAction::toggled, document_, &Document::setProofing);
+    needSet_ << proof;
+    useMonitorProfile(stored);
+}
+
+void MainWindow::useMonitorProfile(const QString &choice)
+{
+    try {
+        QByteArray profile;
+        if (choice == QStringLiteral("desktop")) {
+            profile = profileOfDesktop();
+        } else if (choice != QStringLiteral("srgb")) {
+            QFile file(choice);
+            if (!file.open(QIODevice::ReadOnly))
+                throw ArgumentError(tr("it cannot be read").toStdString());
+            profile = file.read(kMostProfileBytes);
+            if (profile.isEmpty())
+                throw ArgumentError(tr("it is empty").toStdString());
+        }
+        document_->setMonitor(monitorOf(profile));
+        QSettings().setValue(QStringLiteral("monitor"), choice);
+    } catch (const Error &e) {
+        document_->setMonitor(std::make_shared<const MonitorProfile>());
+        const QString name = choice == QStringLiteral("desktop") ? tr("The monitor's profile") : QFileInfo(choice).fileName();
+        failure_ = tr("%1: %2. Colours are shown as on an sRGB monitor.").arg(name, QString::fromUtf8(e.what()));
+        refreshMessages();
+    }
+}
+
+void MainWindow::askForMonitorProfile()
+{
+    const QString path = QFileDialog::getOpenFileName(this, tr("Profile of the monitor"), {},
+                                                      tr("Colour profiles (*.icc *.icm *.ICC *.ICM)"));
+    if (!path.isEmpty())
+        useMonitorProfile(path);
+}
+
+void MainWindow::makeVersionsMenu(QMenu *menu)
+{
+    menu->setEnabled(false);
+    connect(document_, &Document::versionsChanged, menu, [this, menu] {
+        menu->clear();
+        for (int i = 0; i < int(document_->versions().size()); ++i)
+            menu->addAction(document_->versions()[i].name, this, [this, i] { document_->returnToVersion(i); });
+        menu->setEnabled(!menu->isEmpty());
+    });
+}
+
+void MainWindow::pinReading()
+{
+    if (const auto at = canvas_->pointer())
+        document_->addPin(*at);
+    else
+        status_->say(tr("Point at the picture to pin a reading."));
+}
+
+void MainWindow::addHeldKeys()
+{
+    const auto canLook = [this] { return document_->isOpen() && middle_->currentIndex() == 0; };
+    Comparison *comparison = document_->comparison();
+    const auto hold = [this, canLook, comparison](Qt::Key key, const std::function<std::optional<ViewSource>()> &source) {
+        heldKeys_->add(
+            key,
+            [canLook, comparison, source] {
+                const auto shown = canLook() ? source() : std::nullopt;
+                if (shown)
+                    comparison->hold(*shown);
+                return shown.has_value();
+            },
+            [comparison] { comparison->release(); });
+    };
+    hold(Qt::Key_B, [comparison] { return std::optional(comparison->against()); });
+    for (int i = 0; i < 9; ++i)
+        hold(Qt::Key(Qt::Key_1 + i), [this, i]() -> std::optional<ViewSource> {
+            const auto &frames = document_->bracket().frames;
+            if (i >= int(frames.size()) || !frames[size_t(i)].usable)
+                return std::nullopt;
+            return ViewSource{ViewSource::Kind::Frame, frames[size_t(i)].frame->id};
+        });
+    heldKeys_->add(
+        Qt::Key_Q,
+        [this, canLook] {
+            canvas_->setLoupe(canLook());
+            return canLook();
+        },
+        [this] { canvas_->setLoupe(false); });
+    heldKeys_->add(
+        Qt::Key_X,
+        [this, canLook] {
+            endsBefore_ = document_->ends();
+            if (canLook())
+                document_->setEnds(EndsOf::Any);
+            return canLook();
+        },
+        [this] { document_->setEnds(endsBefore_); });
 }
 
 void MainWindow::makeInspectCommands(QMenu *view)
@@ -234,7 +475,8 @@ void MainWindow::showShortcuts()
         tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
            "Light scale: left and right choose a handle, up and down move it; while peeking left and right move the "
            "window, up and down widen it. Picture: plus and minus zoom, arrow keys "
-           "pan."));
+           "pan. While held: 1 to 9 look through that frame, B flips to what is compared with, Q is a loupe, X shows "
+           "clipping."));
     box.exec();
 }
 

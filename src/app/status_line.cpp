@@ -1,5 +1,7 @@
 #include "status_line.h"
 
+#include "widgets/number_text.h"
+
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLocale>
@@ -53,15 +55,27 @@ void StatusLine::setZoom(double zoom, bool fitted)
     zoom_->setText(!document_->isOpen() ? QString() : fitted ? tr("Fit %1 %").arg(percent) : tr("%1 %").arg(percent));
 }
 
-void StatusLine::setPixel(const std::optional<QPointF> &position, const std::optional<Probe> &probe)
+void StatusLine::setReading(const std::optional<Reading> &reading)
 {
-    if (!position || !probe)
+    if (!reading || !reading->probe)
         return pixel_->clear();
     const auto number = [](float v) { return QLocale().toString(double(v), 'g', 3); };
-    pixel_->setText(tr("x %1  y %2   scene light  R %3  G %4  B %5")
-                        .arg(int(position->x()))
-                        .arg(int(position->y()))
-                        .arg(number(probe->rgb[0]), number(probe->rgb[1]), number(probe->rgb[2])));
+    const Probe &probe = *reading->probe;
+    QString words = tr("x %1  y %2   scene %3 EV  R %4  G %5  B %6")
+                        .arg(int(reading->at.x()))
+                        .arg(int(reading->at.y()))
+                        .arg(signedNumber(probe.ev, 1), number(probe.rgb[0]), number(probe.rgb[1]), number(probe.rgb[2]));
+    if (const QColor &c = reading->output; c.isValid()) {
+        const auto percent = [](int code) { return std::lround(code / 2.55); };
+        words += tr("   picture %1 %2 %3").arg(c.red()).arg(c.green()).arg(c.blue());
+        words += tr("   %1 %2 %3 %").arg(percent(c.red())).arg(percent(c.green())).arg(percent(c.blue()));
+    }
+    pixel_->setText(words);
+}
+
+QString StatusLine::reading() const
+{
+    return pixel_->text();
 }
 
 void StatusLine::say(const QString &message)

@@ -16,9 +16,10 @@ class StatusLine : public QWidget {
 public:
     explicit StatusLine(Document *document, QWidget *parent = nullptr);
     void setZoom(double zoom, bool fitted);
-    void setPixel(const std::optional<QPointF> &position, const std::optional<Probe> &probe);
+    void setReading(const std::optional<Reading> &reading);
     void say(const QString &message); ///< a short word of success, for some seconds
     QString job() const;
+    QString reading() const;
 
 private:
     void showJobs();

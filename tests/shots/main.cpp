@@ -100,12 +100,8 @@ int main(int argc, char **argv)
     window.document()->lookAt(std::nullopt);
     window.goTo(Step::Merge);
     shoot(window, "merge");
-    auto *bar = window.mergePanel()->verticalScrollBar();
-    bar->setValue(bar->maximum());
-    shoot(window, "merge-report");
-    bar->setValue(0);
     for (const auto &[mode, name] :
-         {std::pair(yolk::InspectMode::Light, "look-light"), std::pair(yolk::InspectMode::Peek, "look-peek"),
+         {std::pair(yolk::InspectMode::Peek, "look-peek"),
           std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise"),
           std::pair(yolk::InspectMode::Clipped, "look-clipped")}) {
         window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
@@ -118,13 +114,26 @@ int main(int argc, char **argv)
     window.goTo(Step::Tone);
     window.document()->setTone(&yolk::ToneSettings::highlights, -35, QStringLiteral("highlights"));
     window.document()->setTone(&yolk::ToneSettings::shadows, 30, QStringLiteral("shadows"));
+    window.document()->comparison()->setWay(CompareWay::Split);
+    window.canvas()->turnDivider(30.0);
+    shoot(window, "compare-split");
+    window.document()->comparison()->setWay(CompareWay::Beside);
+    window.document()->comparison()->setAgainst({ViewSource::Kind::PlainMerge});
     window.canvas()->zoomTo(1.0);
+    shoot(window, "compare-beside");
+    window.document()->comparison()->setWay(CompareWay::Off);
+    window.canvas()->zoomTo(1.0);
+    for (const QPointF &place : {QPointF(1075, 740), QPointF(620, 300), QPointF(900, 520)})
+        window.document()->addPin(place);
+    window.document()->setEnds(yolk::EndsOf::Any);
     settle(window);
     const QPoint hen = window.canvas()->widgetAt(QPointF(1075, 740)).toPoint();
     QTest::mouseMove(window.canvas(), hen);
     window.lightScale()->setFocus();
     QTest::keyClick(window.lightScale(), Qt::Key_Right);
     shoot(window, "tone-at-100");
+    window.document()->setEnds(std::nullopt);
+    window.document()->clearPins();
     window.canvas()->fit();
     Theme::instance().set(ThemeChoice::Dusk);
     shoot(window, "tone-dusk");

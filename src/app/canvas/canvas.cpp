@@ -2,7 +2,6 @@
 
 #include <QKeyEvent>
 #include <QMouseEvent>
-#include <QPainter>
 
 #include <algorithm>
 #include <cmath>
@@ -12,9 +11,9 @@ namespace yolk::app {
 namespace {
 
 constexpr double kMargin = 14.0; // logical pixels round a fitted picture
-constexpr double kLeastZoom = 0.05, kMostZoom = 16.0;
-constexpr double kCrispFrom = 2.0; // pixels show as squares from here on
+constexpr double kBetween = 6.0; // of two panes
 constexpr double kWheelStep = 1.2;
+constexpr double kAhead = 96.0;                         // logical pixels round the pane that are there before a pan
 
 } // namespace
 
@@ -32,6 +31,15 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
         if (document_->pictureArea() != area_) // another reference frame, another crop
             newSet();
     });
+    connect(document, &Document::loupeReady, this, [this](const ViewPicture &closer) {
+        closer_ = closer;
+        update();
+    });
+    const auto repaint = qOverload<>(&QWidget::update);
+    connect(document, &Document::summaryChanged, this, repaint);
+    connect(document, &Document::readingsChanged, this, repaint);
+    connect(document, &Document::lookChanged, this, repaint);
+    connect(document->comparison(), &Comparison::changed, this, &Canvas::compareAnew);
 }
 
 void Canvas::setSurround(const QColor &colour)
@@ -54,6 +62,8 @@ void Canvas::setPicking(bool picking)
 
 void Canvas::setDrawing(std::optional<double> radius)
 {
+    if (!radius && !drawing_)
+        return;
     const bool changed = radius.has_value() != drawing_.has_value();
     drawing_ = radius;
     stroke_ = {};
@@ -72,82 +82,142 @@ void Canvas::setShapes(const QList<DrawnShape> &shapes)
     update();
 }
 
+void Canvas::setGuides(Guides guides)
+{
+    guides_ = guides;
+    update();
+}
+
+void Canvas::setLoupe(bool on)
+{
+    loupe_ = on;
+    closer_ = {};
+    lookCloser();
+    update();
+}
+
+void Canvas::turnDivider(double degrees)
+{
+    divider_.setDegrees(divider_.degrees() + degrees);
+    update();
+}
+
+void Canvas::moveDivider(double share)
+{
+    divider_.moveBy(share);
+    update();
+}
+
 void Canvas::showArea(const QRectF &area)
 {
-    fitted_ = false;
-    zoom_ = 1.0;
-    centre_ = area.center();
+    fitting_ = Fitting::Free;
+    viewport_.zoom = 1.0;
+    viewport_.centre = area.center();
     viewChanged();
 }
 
 void Canvas::newSet()
 {
     area_ = document_->pictureArea();
-    picture_ = overview_ = {};
+    picture_ = {};
     fit();
 }
 
 void Canvas::take(const ViewPicture &picture)
 {
     picture_ = picture;
-    if (picture.region.contains(QRectF(area_).adjusted(1, 1, -1, -1)))
-        overview_ = picture;
+    lookCloser(); // what lies under the loupe has changed too
     update();
 }
 
-QPointF Canvas::origin() const
+/// Another way to compare, or a key that is held: the panes may be others, what is asked for is.
+void Canvas::compareAnew()
 {
-    const QPointF o(deviceSize().width() / 2 - centre_.x() * zoom_, deviceSize().height() / 2 - centre_.y() * zoom_);
-    return {std::round(o.x()), std::round(o.y())}; // whole pixels, so that a rendered view is copied, not resampled
+    if (fitting_ != Fitting::Free)
+        return fitAs(fitting_);
+    viewChanged();
+}
+
+bool Canvas::isSplit() const
+{
+    return document_->isComparing() && document_->comparison()->way() == CompareWay::Split;
+}
+
+bool Canvas::isBeside() const
+{
+    return document_->isComparing() && document_->comparison()->way() == CompareWay::Beside;
+}
+
+QSizeF Canvas::paneSize() const
+{
+    const QSizeF all = deviceSize();
+    const double gap = std::round(kBetween * devicePixelRatioF());
+    return isBeside() ? QSizeF(std::floor((all.width() - gap) / 2), all.height()) : all;
+}
+
+QPointF Canvas::paneCorner(int pane) const
+{
+    return {pane == 0 ? 0.0 : deviceSize().width() - paneSize().width(), 0.0};
+}
+
+int Canvas::paneAt(const QPointF &device) const
+{
+    return isBeside() && device.x() >= paneCorner(1).x() ? 1 : 0;
 }
 
 QPointF Canvas::pictureAt(const QPointF &p) const
 {
-    return (p * devicePixelRatioF() - origin()) / zoom_;
+    const QPointF device = p * devicePixelRatioF();
+    return viewport_.toPicture(device - paneCorner(paneAt(device)));
 }
 
 QPointF Canvas::widgetAt(const QPointF &p) const
 {
-    return (p * zoom_ + origin()) / devicePixelRatioF();
+    return viewport_.toDevice(p) / devicePixelRatioF();
 }
 
 void Canvas::fit()
 {
-    fitted_ = true;
-    if (!area_.isEmpty()) {
-        const QSizeF room = (QSizeF(size()) - QSizeF(2 * kMargin, 2 * kMargin)) * devicePixelRatioF();
-        zoom_ = std::clamp(std::min(room.width() / area_.width(), room.height() / area_.height()), 1e-3, kMostZoom);
-        centre_ = QRectF(area_).center();
-    }
+    fitAs(Fitting::Whole);
+}
+
+void Canvas::fill()
+{
+    fitAs(Fitting::Fill);
+}
+
+void Canvas::fitAs(Fitting fitting)
+{
+    fitting_ = fitting;
+    viewport_.pane = paneSize();
+    if (!area_.isEmpty())
+        viewport_.show(area_, kMargin * devicePixelRatioF(), fitting == Fitting::Fill);
     viewChanged();
 }
 
 void Canvas::zoomTo(double zoom)
 {
-    zoomAt(zoom, QPointF(width() / 2.0, height() / 2.0));
+    const QSizeF pane = paneSize() / devicePixelRatioF();
+    zoomAt(zoom, QPointF(pane.width() / 2, pane.height() / 2));
 }
 
 void Canvas::zoomIn()
 {
-    zoomTo(zoom_ * kWheelStep);
+    zoomTo(viewport_.zoom * kWheelStep);
 }
 
 void Canvas::zoomOut()
 {
-    zoomTo(zoom_ / kWheelStep);
+    zoomTo(viewport_.zoom / kWheelStep);
 }
 
 void Canvas::zoomAt(double zoom, const QPointF &widgetPosition)
 {
     if (area_.isEmpty())
         return;
-    const QPointF fixed = pictureAt(widgetPosition);
-    const QPointF middle(deviceSize().width() / 2, deviceSize().height() / 2);
-    zoom_ = std::clamp(zoom, kLeastZoom, kMostZoom);
-    if (std::abs(zoom_ - 1.0) < 0.02)
-        zoom_ = 1.0; // true pixels are easy to hit
-    centre_ = fixed + (middle - widgetPosition * devicePixelRatioF()) / zoom_;
-    fitted_ = false;
+    const QPointF device = widgetPosition * devicePixelRatioF();
+    viewport_.zoomAt(zoom, device - paneCorner(paneAt(device)));
+    fitting_ = Fitting::Free;
     viewChanged();
 }
 
@@ -155,144 +225,161 @@ void Canvas::panBy(const QPointF &devicePixels)
 {
     if (area_.isEmpty())
         return;
-    fitted_ = false;
-    centre_ -= devicePixels / zoom_;
+    fitting_ = Fitting::Free;
+    viewport_.centre -= devicePixels / viewport_.zoom;
     viewChanged();
 }
 
 void Canvas::viewChanged()
 {
-    // Some of the picture stays in view, whatever is dragged.
-    const QRectF area(area_);
-    centre_.setX(std::clamp(centre_.x(), area.left(), area.right()));
-    centre_.setY(std::clamp(centre_.y(), area.top(), area.bottom()));
-    request();
+    viewport_.pane = paneSize();
+    if (!area_.isEmpty()) {
+        viewport_.keepWithin(area_);
+        const double ahead = fitting_ == Fitting::Whole ? 0.0 : std::round(kAhead * devicePixelRatioF());
+        if (const auto visible = viewport_.visible(area_, ahead))
+            document_->requestView(*visible);
+    }
+    if (pointerAt_) // another place lies under it now
+        showUnder(*pointerAt_);
     update();
     Q_EMIT zoomChanged();
 }
 
-void Canvas::request()
+/// Some twice of what the canvas shows, in whole squares of the screen; true pixels at the least.
+double Canvas::loupeZoom() const
 {
-    if (area_.isEmpty())
-        return;
-    const QPointF o = origin();
-    // Visible device pixels of the picture, and with them the part of the picture.
-    const QRectF area(area_);
-    const double x0 = std::max(0.0, std::round(o.x() + area.left() * zoom_));
-    const double y0 = std::max(0.0, std::round(o.y() + area.top() * zoom_));
-    const double x1 = std::min(deviceSize().width(), std::round(o.x() + area.right() * zoom_));
-    const double y1 = std::min(deviceSize().height(), std::round(o.y() + area.bottom() * zoom_));
-    if (x1 <= x0 || y1 <= y0)
-        return;
-    QRectF region(QPointF((x0 - o.x()) / zoom_, (y0 - o.y()) / zoom_),
-                  QPointF((x1 - o.x()) / zoom_, (y1 - o.y()) / zoom_));
-    QSize size(int(x1 - x0), int(y1 - y0));
-    if (zoom_ > 1.0) { // the picture's own pixels, enlarged when painting
-        region = QRectF(QPointF(std::floor(region.left()), std::floor(region.top())),
-                        QPointF(std::ceil(region.right() - 1e-6), std::ceil(region.bottom() - 1e-6)))
-                     .intersected(area);
-        size = region.size().toSize();
-    }
-    document_->requestView({region, size});
+    return std::clamp(std::round(2.0 * viewport_.zoom), 1.0, kMostZoom);
 }
 
-void Canvas::paintEvent(QPaintEvent *)
+void Canvas::lookCloser()
 {
-    QPainter painter(this);
-    painter.fillRect(rect(), surround_);
-    painter.scale(1.0 / devicePixelRatioF(), 1.0 / devicePixelRatioF());
-    const auto draw = [&](const ViewPicture &picture) {
-        if (picture.image.isNull())
-            return;
-        const QRectF target(picture.region.topLeft() * zoom_ + origin(), picture.region.size() * zoom_);
-        const QSizeF size = picture.image.size();
-        const bool copied =
-            std::abs(target.width() - size.width()) < 0.51 && std::abs(target.height() - size.height()) < 0.51;
-        if (copied)
-            painter.drawImage(QPointF(std::round(target.x()), std::round(target.y())), picture.image);
-        else { // between two zooms, and enlarged
-            painter.setRenderHint(QPainter::SmoothPixmapTransform, zoom_ > 1.0 && zoom_ < kCrispFrom);
-            painter.drawImage(target, picture.image);
-        }
-    };
-    const QRectF whole(QRectF(area_).topLeft() * zoom_ + origin(), QSizeF(area_.size()) * zoom_);
-    painter.setClipRect(whole);
-    if (!(picture_.region.contains(overview_.region)))
-        draw(overview_);
-    draw(picture_);
-    painter.setClipping(false);
-    const QTransform toDevice(zoom_, 0, 0, zoom_, origin().x(), origin().y());
-    for (const DrawnShape &shape : shapes_)
-        paintShape(painter, shape, toDevice);
-    paintShape(painter, stroke_, toDevice);
+    if (!loupe_ || !pointer_)
+        return;
+    Viewport closer;
+    closer.zoom = loupeZoom();
+    closer.centre = *pointer_;
+    closer.pane = QSizeF(kLoupeSide, kLoupeSide) * devicePixelRatioF();
+    if (const auto visible = closer.visible(area_, 0.0))
+        document_->requestLoupe(*visible);
 }
 
 void Canvas::resizeEvent(QResizeEvent *)
 {
-    if (fitted_)
-        fit();
+    if (fitting_ != Fitting::Free)
+        fitAs(fitting_);
     else
         viewChanged();
 }
 
 void Canvas::mousePressEvent(QMouseEvent *event)
 {
-    if (event->button() != Qt::LeftButton && event->button() != Qt::MiddleButton)
+    const bool left = event->button() == Qt::LeftButton;
+    if (!left && event->button() != Qt::MiddleButton)
         return;
-    if (picking_ && event->button() == Qt::LeftButton) {
-        const QPointF at = pictureAt(event->position());
+    const QPointF at = pictureAt(event->position());
+    if (picking_ && left) {
         setPicking(false);
         if (QRectF(area_).contains(at))
             Q_EMIT picked(at);
         return;
     }
-    if (drawing_ && event->button() == Qt::LeftButton) {
-        stroke_ = {QPolygonF{pictureAt(event->position())}, *drawing_, true};
+    if (drawing_ && left) {
+        stroke_ = {QPolygonF{at}, *drawing_, true};
         return update();
     }
+    if (left && event->modifiers() == Qt::ShiftModifier) {
+        if (QRectF(area_).contains(at))
+            Q_EMIT pinAsked(at);
+        return;
+    }
+    if (left && overviewBox().contains(event->position())) {
+        draggingOverview_ = true;
+        return centreByOverview(event->position());
+    }
+    if (left && isSplit())
+        grip_ = divider_.gripAt(event->position(), size());
+    if (grip_ != SplitDivider::Grip::None)
+        return update();
     grab_ = event->position();
     setCursor(Qt::ClosedHandCursor);
 }
 
 void Canvas::mouseMoveEvent(QMouseEvent *event)
 {
-    if (grab_) {
+    if (draggingOverview_) {
+        centreByOverview(event->position());
+    } else if (grip_ != SplitDivider::Grip::None) {
+        divider_.dragTo(event->position(), grip_, size());
+        update();
+    } else if (grab_) {
         panBy((event->position() - *grab_) * devicePixelRatioF());
         grab_ = event->position();
+    } else {
+        chooseCursor(event->position());
     }
-    const QPointF at = pictureAt(event->position());
     if (!stroke_.points.isEmpty()) {
-        stroke_.points << at;
+        stroke_.points << pictureAt(event->position());
         update();
     }
-    const bool onPicture = QRectF(area_).contains(at);
-    Q_EMIT pointed(onPicture ? std::optional(at) : std::nullopt);
+    showUnder(event->position());
+}
+
+void Canvas::showUnder(const QPointF &widgetPosition)
+{
+    const QPointF at = pictureAt(widgetPosition);
+    pointerAt_ = widgetPosition;
+    pointer_ = QRectF(area_).contains(at) ? std::optional(at) : std::nullopt;
+    if (loupe_) {
+        lookCloser();
+        update();
+    }
+    Q_EMIT pointed(pointer_);
+}
+
+void Canvas::chooseCursor(const QPointF &widgetPosition)
+{
+    if (picking_ || drawing_)
+        return;
+    const auto grip = isSplit() ? divider_.gripAt(widgetPosition, size()) : SplitDivider::Grip::None;
+    if (overviewBox().contains(widgetPosition))
+        setCursor(Qt::PointingHandCursor);
+    else if (grip == SplitDivider::Grip::Ring)
+        setCursor(Qt::CrossCursor);
+    else if (grip == SplitDivider::Grip::Line)
+        setCursor(std::abs(std::cos(divider_.degrees() * 0.017453)) > 0.707 ? Qt::SplitHCursor : Qt::SplitVCursor);
+    else
+        unsetCursor();
 }
 
 void Canvas::mouseReleaseEvent(QMouseEvent *event)
 {
     if (!stroke_.points.isEmpty() && event->button() == Qt::LeftButton) {
         const DrawnShape done = std::exchange(stroke_, {});
-        setDrawing(std::nullopt);
         if (done.radius > 0.0 || done.points.size() > 2) // a click goes round nothing
             Q_EMIT drawn(done);
-        return;
+        return setDrawing(std::nullopt);
     }
     grab_.reset();
+    grip_ = SplitDivider::Grip::None;
+    draggingOverview_ = false;
     if (picking_ || drawing_)
         setCursor(Qt::CrossCursor);
     else
-        unsetCursor();
+        chooseCursor(event->position());
+    update();
 }
 
 void Canvas::leaveEvent(QEvent *)
 {
+    pointerAt_.reset();
+    pointer_.reset();
+    update();
     Q_EMIT pointed(std::nullopt);
 }
 
 void Canvas::wheelEvent(QWheelEvent *event)
 {
-    zoomAt(zoom_ * std::pow(kWheelStep, event->angleDelta().y() / 120.0), event->position());
+    zoomAt(viewport_.zoom * std::pow(kWheelStep, event->angleDelta().y() / 120.0), event->position());
 }
 
 void Canvas::keyPressEvent(QKeyEvent *event)

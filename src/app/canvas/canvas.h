@@ -1,7 +1,11 @@
-// The picture: fit, 100 %, zoom at the pointer, pan. Asks for what is visible and copies what it gets.
+// The picture: fit, fill, zoom at the pointer, pan, and what it is held against. Asks for what is visible and copies what
+// it gets.
 #pragma once
 
 #include "canvas/drawn_shape.h"
+#include "canvas/guides.h"
+#include "canvas/split_divider.h"
+#include "canvas/viewport.h"
 #include "document/document.h"
 
 #include <QWidget>
@@ -24,14 +28,26 @@ public:
     bool isDrawing() const { return drawing_.has_value(); }
     void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture
     void showArea(const QRectF &area);               ///< at 100 %, its middle in the middle
-    double zoom() const { return zoom_; } ///< device pixels per picture pixel
-    bool isFitted() const { return fitted_; }
+    void setGuides(Guides guides);
+    Guides guides() const { return guides_; }
+    void setLoupe(bool on);
+    bool hasLoupe() const { return loupe_; }
+    void turnDivider(double degrees);
+    void moveDivider(double share);
+    const SplitDivider &divider() const { return divider_; }
+
+    double zoom() const { return viewport_.zoom; } ///< device pixels per picture pixel
+    bool isFitted() const { return fitting_ == Fitting::Whole; }
     const ViewPicture &picture() const { return picture_; }
     QPointF pictureAt(const QPointF &widgetPosition) const;
-    QPointF widgetAt(const QPointF &picturePosition) const;
+    QPointF widgetAt(const QPointF &picturePosition) const; ///< in the first pane
+    std::optional<QPointF> pointer() const { return pointer_; } ///< picture position; empty when it is off the picture
+    QStringList labels() const;                                ///< what is said to be where
+    QRectF overviewBox() const; ///< of the inset, widget pixels; empty while all of the picture is in view
 
 public Q_SLOTS:
     void fit();
+    void fill();
     void zoomTo(double zoom); ///< keeps the middle of the canvas where it is
     void zoomIn();
     void zoomOut();
@@ -43,6 +59,7 @@ Q_SIGNALS:
     void drawn(const yolk::app::DrawnShape &shape);
     void drawingChanged(bool drawing);
     void pointed(std::optional<QPointF> picturePosition); ///< empty when the pointer is off the picture
+    void pinAsked(const QPointF &picturePosition);
 
 protected:
     void paintEvent(QPaintEvent *) override;
@@ -56,26 +73,51 @@ protected:
     void changeEvent(QEvent *event) override;
 
 private:
+    static constexpr double kLoupeSide = 210.0; ///< logical pixels
+    enum class Fitting { Free, Whole, Fill }; ///< whether the zoom follows the size of the canvas
     void newSet();
     void take(const ViewPicture &picture);
+    void compareAnew();
+    void fitAs(Fitting fitting);
     void zoomAt(double zoom, const QPointF &widgetPosition);
     void panBy(const QPointF &devicePixels);
     void viewChanged();
-    void request();
+    void lookCloser();
+    double loupeZoom() const;
+    void showUnder(const QPointF &widgetPosition);
+    void chooseCursor(const QPointF &widgetPosition);
+    void centreByOverview(const QPointF &widgetPosition);
+
+    bool isSplit() const;
+    bool isBeside() const;
     QSizeF deviceSize() const { return QSizeF(size()) * devicePixelRatioF(); }
-    QPointF origin() const; ///< of the picture, in whole device pixels
+    QSizeF paneSize() const;                 ///< device pixels
+    QPointF paneCorner(int pane) const;      ///< device pixels
+    int paneAt(const QPointF &device) const; ///< 0 but for the right one of two
+
+    void paintSide(QPainter &painter, const QImage &image, bool own) const;
+    void paintOver(QPainter &painter) const;
+    void paintPins(QPainter &painter) const;
+    void paintLabels(QPainter &painter) const;
+    void paintOverview(QPainter &painter) const;
+    void paintLoupe(QPainter &painter) const;
 
     Document *document_;
     QColor surround_;
-    QRect area_; ///< of the reference frame that is shown
-    ViewPicture picture_;  ///< the newest, of what was visible when it was asked for
-    ViewPicture overview_; ///< the newest of the whole picture, for where the other does not reach
-    double zoom_ = 1.0;
-    QPointF centre_; ///< the picture position in the middle of the canvas
-    bool fitted_ = true, picking_ = false;
-    std::optional<QPointF> grab_;   ///< last position of a drag
-    std::optional<double> drawing_; ///< radius of the brush, 0: round an area
-    DrawnShape stroke_;             ///< what is being drawn
+    QRect area_;          ///< of the reference frame that is shown
+    ViewPicture picture_; ///< the newest, of what was visible when it was asked for
+    Viewport viewport_;
+    Fitting fitting_ = Fitting::Whole;
+    Guides guides_ = Guides::None;
+    SplitDivider divider_;
+    SplitDivider::Grip grip_ = SplitDivider::Grip::None;
+    bool picking_ = false, loupe_ = false, draggingOverview_ = false;
+    ViewPicture closer_;                    ///< under the loupe
+    std::optional<QPointF> pointer_;        ///< picture position
+    std::optional<QPointF> pointerAt_;      ///< widget pixels; empty when it is elsewhere
+    std::optional<QPointF> grab_;           ///< last position of a drag
+    std::optional<double> drawing_;         ///< radius of the brush, 0: round an area
+    DrawnShape stroke_;                     ///< what is being drawn
     QList<DrawnShape> shapes_;
 };
 

@@ -5,6 +5,7 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <QSignalBlocker>
 
 #include <algorithm>
 #include <cmath>
@@ -12,7 +13,7 @@
 namespace yolk::app {
 namespace {
 
-constexpr size_t kCacheBytes = size_t(4) << 30;
+constexpr size_t kCacheBytes = size_t(4) << 30, kViewBytes = size_t(96) << 20;
 constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
 
 } // namespace
@@ -29,11 +30,24 @@ QString countedFrames(qsizetype count)
 }
 
 Document::Document(QObject *parent)
-    : QObject(parent), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
+    : QObject(parent), comparison_(new Comparison(this)), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
       mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
+      compareLane_(Lane::Policy::CancelRunning, this),
       thumbnailLane_(Lane::Policy::CancelRunning, this), histogramLane_(Lane::Policy::CancelRunning, this),
-      pickLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_}
+      pickLane_(Lane::Policy::CancelRunning, this),
+      summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
+      readLane_(Lane::Policy::FinishRunning, this),
+      lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_}
 {
+    endsTimer_.setSingleShot(true);
+    connect(&endsTimer_, &QTimer::timeout, this, [this] {
+        Q_EMIT lookChanged();
+        renderView();
+    });
+    connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others
+        viewLane_.discard();
+        Q_EMIT lookChanged();
+    });
     for (Lane *lane : lanes_)
         connect(lane, &Lane::changed, this, &Document::jobsChanged);
 }
@@ -70,7 +84,8 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
                 errors[size_t(i)] = inputErrorText(e);
             }
         });
-        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true};
+        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true,
+                       std::make_shared<StageCache>(kViewBytes)};
         QStringList twice;
         for (size_t i = 0; i < loaded.size(); ++i) {
             const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
@@ -135,6 +150,9 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
             thumbnails_.clear();
             lookedAt_.clear();
             inspection_.reset();
+            versions_.clear();
+            pins_.clear();
+            pointer_.reset();
         } else {
             // Adding is an edit: all states before it are without the new frames.
             Recipe with = recipe();
@@ -152,12 +170,23 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
         isDraft_ = true;
         histogram_.reset();
         view_.reset();
+        overview_ = {};
+        outputHistogram_.reset();
+        summaryOf_.reset();
+        comparing_.reset();
+        comparedInFull_.reset();
+        {
+            const QSignalBlocker untold(comparison_); // until the new set stands
+            comparison_->reset();
+        }
         arrange();
         curve_.emplace(recipe().tone, measured_->tone);
         Q_EMIT setChanged();
         Q_EMIT bracketChanged();
         Q_EMIT recipeChanged();
         Q_EMIT lookChanged();
+        Q_EMIT readingsChanged();
+        Q_EMIT versionsChanged();
         loadThumbnails();
         startMerge();
     }
@@ -218,6 +247,8 @@ void Document::setTone(double ToneSettings::*member, double value, const QString
 {
     Recipe next = recipe();
     next.tone.*member = value;
+    if (!gesture.isEmpty() && (member == &ToneSettings::whites || member == &ToneSettings::blacks))
+        showEndsBriefly();
     setRecipe(std::move(next), name, gesture);
 }
 
@@ -347,95 +378,6 @@ void Document::findHistogram()
     });
 }
 
-void Document::requestView(const ViewRequest &request)
-{
-    view_ = request;
-    renderView();
-}
-
-void Document::renderView()
-{
-    if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
-        return;
-    if (!lookedAt_.empty())
-        return renderFrame(lookedAt_);
-    const bool full = fullMergeReady();
-    const QRectF r = view_->region;
-    const RenderRequest request{full ? 1 : previewReduction(sources_),
-                                {r.left(), r.top(), r.right(), r.bottom()},
-                                view_->size.width(),
-                                view_->size.height()};
-    Recipe onScreen = recipeOnCanvas();
-    onScreen.output.space = OutputSpace::Srgb; // of the screen, until profiles of monitors are read
-    showInView([sources = sources_, onScreen, measured = *measured_, request, r, full, look = inspection_,
-                overlay = overlay_](ExecContext &ctx) {
-        if (!look)
-            return ViewPicture{screenPicture(render(sources, onScreen, measured, request, ctx).view(), ctx), r, full};
-        const Inspected seen = yolk::inspect(sources, onScreen, measured, request, *look, ctx);
-        QImage image = screenPicture(seen.display.view(), ctx);
-        const QPointF scale(image.width() / r.width(), image.height() / r.height());
-        paintHatching(image, seen.hatch.view(), overlay, {int(r.left() * scale.x()), int(r.top() * scale.y())});
-        return ViewPicture{image, r, full};
-    });
-}
-
-void Document::showInView(std::function<ViewPicture(ExecContext &)> work)
-{
-    viewLane_.start<ViewPicture>({}, std::move(work), [this](Outcome<ViewPicture> outcome) {
-        if (outcome.result)
-            Q_EMIT viewReady(*outcome.result);
-        else if (!outcome.cancelled)
-            Q_EMIT failed(outcome.error);
-    });
-}
-
-void Document::renderFrame(const std::string &id)
-{
-    const auto at = std::ranges::find_if(sources_.frames, [&](const FramePtr &f) { return f->id == id; });
-    const size_t index = size_t(at - sources_.frames.begin());
-    // From the smallest decode that has a pixel for each of the screen's.
-    const double perPixel = view_->region.width() / view_->size.width();
-    const int preview = previewReduction(sources_);
-    const int reduction = perPixel >= preview ? preview : 1;
-    const QRectF r = view_->region;
-    const RenderRequest request{
-        reduction, {r.left(), r.top(), r.right(), r.bottom()}, view_->size.width(), view_->size.height()};
-    auto work = [sources = sources_, index, settings = recipe(), measured = *measured_, request, r](ExecContext &ctx) {
-        const Image<float> display = lookAtFrame(sources, index, settings, measured, request, ctx);
-        return ViewPicture{screenPicture(display.view(), ctx), r, request.reduction == 1};
-    };
-    showInView(work);
-}
-
-std::optional<Probe> Document::probe(const QPointF &position) const
-{
-    if (!merged_ || !QRectF(area_).contains(position))
-        return std::nullopt;
-    const Merged &pixels = merged_->pixels;
-    const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
-    const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
-    const Vector3 rgb =
-        whiteMatrix(merged_->colour, recipe().white, *measured_) *
-        Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x], pixels.radiance.row(2, y)[x]};
-    Probe out;
-    double luminance = 0.0;
-    for (size_t c = 0; c < 3; ++c) {
-        out.rgb[c] = float(rgb[c]);
-        luminance += double(kLuminance2020[c]) * rgb[c];
-    }
-    out.ev = evOfLuminance(luminance);
-    out.clipped = pixels.clipped.row(0, y)[x] != 0;
-    for (int i = 0; i < pixels.shares.planes(); ++i) {
-        const double share = pixels.shares.row(i, y)[x] / 255.0;
-        const auto frame = std::ranges::find_if(
-            bracket_->frames, [&](const BracketFrame &f) { return f.frame->id == merged_->frameIds[size_t(i)]; });
-        if (share >= 0.01 && frame != bracket_->frames.end())
-            out.shares.emplace_back(frame->number, share);
-    }
-    std::ranges::sort(out.shares, std::greater<>(), &std::pair<int, double>::second);
-    return out;
-}
-
 void Document::exportPicture(const QString &path)
 {
     writeFile(
@@ -479,7 +421,7 @@ void Document::writeFile(const QString &title, const QString &path, const WriteF
 
 void Document::cancelJobs()
 {
-    for (Lane *lane : {&exportLane_, &openLane_, &mergeLane_})
+    for (Lane *lane : {&exportLane_, &openLane_, &mergeLane_, &compareLane_})
         if (lane->busy())
             return lane->cancel();
 }

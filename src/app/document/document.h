@@ -2,6 +2,8 @@
 // makes a new recipe value and starts jobs; jobs hand back immutable snapshots.
 #pragma once
 
+#include "document/comparison.h"
+#include "document/view_job.h"
 #include "frames/coverage.h"
 #include "jobs/lane.h"
 #include "recipe/history.h"
@@ -29,26 +31,25 @@ QString countedFrames(qsizetype count);
 /// "<path>: reason" as "name: reason": the folder is known, the line is short.
 QString inputErrorText(const InputError &error);
 
-/// What the canvas wants to see: a part of the picture, in full-resolution pixels, at a size in device pixels.
-struct ViewRequest {
-    QRectF region;
-    QSize size;
-    bool operator==(const ViewRequest &) const = default;
-};
-
-/// A rendered view, ready for the screen.
-struct ViewPicture {
-    QImage image;
-    QRectF region;
-    bool full = false; ///< from the full decode, not from the first picture's reduced one
-};
-
 /// The scene under one pixel.
 struct Probe {
     double ev = 0.0;
     std::array<float, 3> rgb{};                 ///< linear Rec. 2020
     bool clipped = false;                       ///< in every frame
     std::vector<std::pair<int, double>> shares; ///< frame number and share, largest first, shares of 1 % and more
+};
+
+/// What a place of the picture reads.
+struct Reading {
+    QPointF at;                 ///< full-resolution pixels
+    std::optional<Probe> probe; ///< scene light; empty outside of what is merged
+    QColor output;              ///< code values of the picture; invalid until they are known
+};
+
+/// A kept set of all settings.
+struct Version {
+    QString name;
+    Recipe recipe;
 };
 
 class Document : public QObject {
@@ -121,7 +122,7 @@ public:
     void decidePlace(size_t place, HandTask task, std::optional<size_t> frame);
     QRectF placeArea(size_t place) const; ///< of a place in merged(), full-resolution pixels
 
-    // ---- looking and keeping
+    // ---- looking
     /// Shows a frame as its file shows it in place of the merge; empty: the merge again.
     void lookAt(std::optional<size_t> index);
     std::optional<size_t> lookedAt() const; ///< index in bracket()
@@ -133,14 +134,42 @@ public:
     Inspection lastInspection(InspectMode mode) const;
     void setOverlayColour(const QColor &colour); ///< of hatching
     QColor overlayColour() const { return overlay_; }
+    Comparison *comparison() const { return comparison_; }
+    bool isComparing() const; ///< two sides are shown
+    QString nameOf(const ViewSource &source) const;
+    /// Hatches the picture where it stands at the ends of its range; empty: no longer.
+    void setEnds(std::optional<EndsOf> ends);
+    const std::optional<EndsOf> &ends() const { return ends_; }
+    std::optional<EndsOf> shownEnds() const; ///< the same, or for a moment after whites or blacks were moved
+    void setEndsWhileDragging(bool on) { endsWhileDragging_ = on; }
+    void setMonitor(std::shared_ptr<const MonitorProfile> monitor);
+    void setProofing(bool on); ///< shows no colour that the exported file will not hold
     void requestView(const ViewRequest &request);
+    void requestLoupe(const ViewRequest &request);
+    const ViewPicture &overview() const { return overview_; } ///< the whole picture, small
+    const OutputHistogram *outputHistogram() const { return outputHistogram_ ? &*outputHistogram_ : nullptr; }
+
+    // ---- reading
     std::optional<Probe> probe(const QPointF &picturePosition) const;
+    void pointAt(const std::optional<QPointF> &picturePosition);
+    const std::optional<Reading> &pointed() const { return pointer_; }
+    void addPin(const QPointF &picturePosition); ///< up to eight
+    void removePin(int index);
+    void clearPins();
+    const QList<Reading> &pins() const { return pins_; }
+
+    // ---- versions
+    void keepVersion(const QString &name);
+    const QList<Version> &versions() const { return versions_; }
+    void returnToVersion(int index); ///< an edit like any other
+
+    // ---- keeping
     void exportPicture(const QString &path);
     void saveRadiance(const QString &path);
     /// In the folder of the frames, by the name of the reference frame with `suffix`.
     QString proposedPath(const QString &suffix) const;
     void cancelJobs();                                            ///< what the status line shows
-    const std::array<Lane *, 4> &lanes() const { return lanes_; } ///< most interesting first
+    const std::array<Lane *, 5> &lanes() const { return lanes_; } ///< most interesting first
 
 Q_SIGNALS:
     void setChanged();     ///< other frames are open (or none yet)
@@ -152,6 +181,10 @@ Q_SIGNALS:
     void problemsChanged();
     void lookChanged(); ///< another frame, an inspection or the picture is shown
     void viewReady(const ViewPicture &picture);
+    void loupeReady(const ViewPicture &picture);
+    void summaryChanged(); ///< overview() and outputHistogram()
+    void readingsChanged();
+    void versionsChanged();
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
     void failed(const QString &message); ///< some work did not succeed; nothing was lost
@@ -164,6 +197,10 @@ private:
         std::set<std::string> again; ///< ids of frames that were taken out of the set and are opened again
         QStringList problems;
     };
+    struct Summary {
+        ViewPicture overview;
+        OutputHistogram histogram;
+    };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
               std::optional<Recipe> before);
     void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
@@ -174,9 +211,14 @@ private:
     void recipeIsNew();
     void startMerge();
     Recipe recipeOnCanvas() const;
+    void viewIsNew();
+    ViewJob jobFor(const ViewSource &source);
+    void mergeForComparison(const Recipe &recipe);
     void renderView();
-    void renderFrame(const std::string &id);
-    void showInView(std::function<ViewPicture(ExecContext &)> work);
+    void summarise();
+    void showEndsBriefly();
+    void read();
+    void movePins(const std::string &reference);
     void findHistogram();
 
     Sources sources_;
@@ -188,6 +230,19 @@ private:
     std::optional<Inspection> inspection_;
     Inspection lastInspection_; // of any mode: its values outlive the mode
     QColor overlay_{0x8a, 0x3f, 0xd1};
+    Comparison *comparison_;
+    std::optional<EndsOf> ends_;
+    bool endsWhileDragging_ = true, proofing_ = false;
+    QTimer endsTimer_;
+    std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
+    ViewPicture overview_;
+    std::optional<OutputHistogram> outputHistogram_;
+    std::optional<std::pair<Recipe, bool>> summaryOf_; // what both are of, and whether the merge was ready
+    std::optional<Recipe> comparing_, comparedInFull_; // another merge that is compared with
+    std::optional<Reading> pointer_;
+    QList<Reading> pins_;
+    std::string pinsOn_; // the reference frame whose pixels they count
+    QList<Version> versions_;
     History history_;
     ToneSettings automatic_;
     std::array<double, 5> zoneEvs_{};
@@ -200,8 +255,9 @@ private:
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;
-    Lane viewLane_, openLane_, mergeLane_, exportLane_, thumbnailLane_, histogramLane_, pickLane_;
-    std::array<Lane *, 4> lanes_;
+    Lane viewLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_, pickLane_,
+        summaryLane_, loupeLane_, readLane_;
+    std::array<Lane *, 5> lanes_;
 };
 
 } // namespace yolk::app

@@ -1,4 +1,4 @@
-// What the photographer decides about frames before they are merged, and looking at single ones.
+// What the photographer decides about frames before they are merged.
 #include "document/document.h"
 
 #include <algorithm>
@@ -12,6 +12,7 @@ void Document::arrange()
     coverage_ = coverageOf(*bracket_, measured_->light);
     const Rect area = croppedArea(sources_, *measured_, recipe());
     area_ = QRect(area.x0, area.y0, area.width(), area.height());
+    movePins(bracket_->frames[bracket_->reference].frame->id);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
     if (!lookedAt_.empty() && gone) {
         lookedAt_.clear();
@@ -110,68 +111,6 @@ void Document::pickWhite(const QPointF &position)
         next.white = {WhiteMode::Own, light.temperature, light.tint};
         setRecipe(next, tr("white balance"));
     });
-}
-
-void Document::stepLook(int direction)
-{
-    if (!isOpen())
-        return;
-    const auto now = lookedAt();
-    const ptrdiff_t last = ptrdiff_t(bracket_->frames.size()) - 1;
-    const ptrdiff_t from = now ? ptrdiff_t(*now) + direction : ptrdiff_t(bracket_->reference);
-    lookAt(size_t(std::clamp<ptrdiff_t>(from, 0, last)));
-}
-
-void Document::lookAt(std::optional<size_t> index)
-{
-    const std::string id =
-        index && isOpen() && *index < bracket_->frames.size() ? bracket_->frames[*index].frame->id : std::string();
-    if (id == lookedAt_ && !inspection_)
-        return;
-    lookedAt_ = id;
-    inspection_.reset();
-    viewLane_.discard();
-    Q_EMIT lookChanged();
-    renderView();
-}
-
-void Document::inspect(std::optional<Inspection> inspection)
-{
-    if (!isOpen() || (inspection == inspection_ && lookedAt_.empty()))
-        return;
-    // Between moves of the same kind what is under way may finish: a drag must show on its way.
-    const bool sameKind = inspection && inspection_ && inspection->mode == inspection_->mode;
-    inspection_ = inspection;
-    if (inspection)
-        lastInspection_ = *inspection;
-    lookedAt_.clear();
-    if (!sameKind)
-        viewLane_.discard();
-    Q_EMIT lookChanged();
-    renderView();
-}
-
-Inspection Document::lastInspection(InspectMode mode) const
-{
-    Inspection out = lastInspection_;
-    out.mode = mode;
-    return out;
-}
-
-void Document::setOverlayColour(const QColor &colour)
-{
-    overlay_ = colour;
-    Q_EMIT lookChanged();
-    renderView();
-}
-
-std::optional<size_t> Document::lookedAt() const
-{
-    if (!lookedAt_.empty())
-        for (size_t i = 0; i < bracket_->frames.size(); ++i)
-            if (bracket_->frames[i].frame->id == lookedAt_)
-                return i;
-    return std::nullopt;
 }
 
 } // namespace yolk::app

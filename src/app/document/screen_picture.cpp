@@ -11,15 +11,21 @@
 
 namespace yolk::app {
 
-QImage screenPicture(ImageView<const float> display, ExecContext &ctx)
+QImage screenPicture(ImageView<const float> display, const MonitorTransform *monitor, ExecContext &ctx)
 {
     QImage out(display.width(), display.height(), QImage::Format_RGB32);
     uchar *bits = out.bits(); // once: it detaches
     const qsizetype stride = out.bytesPerLine();
     forEachBand(ctx, display.height(), [&](int y0, int y1) {
         std::vector<uint8_t> row(size_t(display.width()) * 3);
+        std::vector<uint16_t> fine(monitor ? row.size() : 0);
         for (int y = y0; y < y1; ++y) {
-            encodeRow8(display, y, row);
+            if (monitor) {
+                encodeRow16(display, y, fine);
+                monitor->convert(fine, row);
+            } else {
+                encodeRow8(display, y, row);
+            }
             auto *to = reinterpret_cast<QRgb *>(bits + y * stride);
             for (size_t x = 0; x < size_t(display.width()); ++x)
                 to[x] = qRgb(row[3 * x], row[3 * x + 1], row[3 * x + 2]);
@@ -52,6 +58,12 @@ void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor
                 break;
             case Hatch::Moved: // what lies under it stays visible
                 row[x] = ((u - v) % (2 * kPeriod) + 2 * kPeriod) % (2 * kPeriod) < kStripe ? clipped : row[x];
+                break;
+            case Hatch::EndsWhite: // leaning the other way than the dark end
+                row[x] = stripe(u - v) ? clipped : row[x];
+                break;
+            case Hatch::EndsBlack:
+                row[x] = stripe(u + v) ? clipped : row[x];
                 break;
             case Hatch::Above:
                 row[x] = stripe(u - v) ? above : row[x];
@@ -92,7 +104,7 @@ QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
     const int height = std::max(1, int(std::lround(linear.height() * scale)));
     const Image<float> small =
         resample(linear.view(), {0, 0, double(linear.width()), double(linear.height())}, width, height, ctx);
-    return screenPicture(small.view(), ctx);
+    return screenPicture(small.view(), nullptr, ctx);
 }
 
 } // namespace yolk::app

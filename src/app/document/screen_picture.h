@@ -1,6 +1,7 @@
 // From the core's pixels to pictures for the screen; called on job threads.
 #pragma once
 
+#include "colour/monitor.h"
 #include "frames/frame.h"
 #include "image/image.h"
 #include "render/inspect.h"
@@ -10,13 +11,14 @@
 
 namespace yolk::app {
 
-/// Display-linear sRGB in [0, 1] to an opaque 32-bit picture.
-QImage screenPicture(ImageView<const float> display, ExecContext &ctx);
+/// Display-linear RGB in [0, 1] of the space that `monitor` takes to an opaque 32-bit picture; null: a monitor of that space.
+QImage screenPicture(ImageView<const float> display, const MonitorTransform *monitor, ExecContext &ctx);
 
 /// Of linear sRGB.
 QColor screenColour(const Vector3 &linear);
 
-/// Hatches what `hatch` names (of Hatch, same size): clipped in `overlay`, beyond a window in light or dark. `origin` is
+/// Hatches what `hatch` names (of Hatch, same size): clipped and at the output's ends in
+/// `overlay`, beyond a window in light or dark. `origin` is
 /// where the picture begins in the pattern, so that hatching lies still while the picture is moved.
 void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor &overlay, const QPoint &origin);
 

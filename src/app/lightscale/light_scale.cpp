@@ -55,6 +55,7 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     connect(document, &Document::lookChanged, this, refresh);
     connect(document, &Document::histogramChanged, this, refresh);
     connect(document, &Document::mergedChanged, this, refresh);
+    connect(document, &Document::summaryChanged, this, refresh);
     connect(document, &Document::thumbnailsChanged, this, refresh);
     connect(&Theme::instance(), &Theme::changed, this, refresh);
 }
@@ -89,7 +90,17 @@ void LightScale::findRange()
 
 QRectF LightScale::plot() const
 {
-    return QRectF(kLeft, kTop, std::max(10.0, width() - kLeft - kRight), height() - kTop - kAxisHeight);
+    const QRectF output = outputBox();
+    const double right = output.isEmpty() ? width() - kRight : output.left() - kOutputGap;
+    return QRectF(kLeft, kTop, std::max(10.0, right - kLeft), height() - kTop - kAxisHeight);
+}
+
+QRectF LightScale::outputBox() const
+{
+    constexpr int kLeastWidth = 860; // the scale itself comes first
+    if (!document_->isOpen() || width() < kLeastWidth)
+        return {};
+    return QRectF(width() - kRight - kOutputWidth, kTop + 18, kOutputWidth, height() - kTop - kAxisHeight - 18);
 }
 
 QRectF LightScale::curveArea() const

@@ -23,6 +23,7 @@ public:
     double xOfEv(double ev) const;
     QString sentence() const; ///< what it says in words about the set
 
+    QRectF outputBox() const; ///< of the output's histogram, widget pixels; empty where there is no room
     QPointF barPosition(int frame) const; ///< on the bar of a frame, in widget pixels
 
     QSize sizeHint() const override { return {800, 152}; }
@@ -73,6 +74,7 @@ private:
     void paintBars(QPainter &painter) const;
     void paintCurve(QPainter &painter) const;
     void paintProbe(QPainter &painter) const;
+    void paintOutput(QPainter &painter) const;
 
     Document *document_;
     std::optional<Probe> probe_;

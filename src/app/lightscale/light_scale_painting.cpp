@@ -43,6 +43,57 @@ void LightScale::paintEvent(QPaintEvent *)
     else if (showsTone())
         paintCurve(painter);
     paintProbe(painter);
+    paintOutput(painter);
+}
+
+/// How often the picture has which code value: luminance as a hill, the channels as lines over it.
+void LightScale::paintOutput(QPainter &painter) const
+{
+    const QRectF box = outputBox();
+    const OutputHistogram *output = document_->outputHistogram();
+    if (box.isEmpty() || !output)
+        return;
+    QFont small = font();
+    small.setPixelSize(11);
+    painter.setFont(small);
+    painter.setPen(tokens().secondary);
+    painter.drawText(QRectF(box.left(), kTop - 2, box.width(), 18), Qt::AlignLeft | Qt::AlignVCenter, tr("Picture"));
+    painter.drawLine(QPointF(box.left(), box.bottom() + 0.5), QPointF(box.right(), box.bottom() + 0.5));
+    const QRectF under(box.left(), box.bottom() + 4, box.width(), 16);
+    painter.drawText(under, Qt::AlignLeft | Qt::AlignVCenter, tr("black %1").arg(percentText(output->black)));
+    painter.drawText(under, Qt::AlignRight | Qt::AlignVCenter, tr("white %1").arg(percentText(output->white)));
+    float most = 1e-6f;
+    for (const auto &shares : output->shares) // the ends would flatten all that lies between them
+        most = std::max(most, *std::max_element(shares.begin() + 1, shares.end() - 1));
+    const auto outline = [&](const std::array<float, 256> &shares) {
+        QPolygonF out;
+        constexpr int kTogether = 2; // codes: single ones are noise
+        for (int code = 0; code < 256; code += kTogether) {
+            const double share = 0.5 * double(shares[size_t(code)] + shares[size_t(code) + 1]);
+            const double height = std::sqrt(std::min(share / double(most), 1.0)) * (box.height() - 2); // as the scene's
+            out << QPointF(box.left() + (code + 1) / 256.0 * box.width(), box.bottom() - height);
+        }
+        return out;
+    };
+    painter.save();
+    QPolygonF hill = outline(output->shares[OutputHistogram::kLuminance]);
+    hill.prepend(QPointF(hill.front().x(), box.bottom()));
+    hill.append(QPointF(hill.back().x(), box.bottom()));
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(tokens().histogram);
+    painter.setOpacity(0.75);
+    painter.drawPolygon(hill);
+    painter.setOpacity(0.8);
+    painter.setBrush(Qt::NoBrush);
+    const bool dark = tokens().dark;
+    const std::array colours{dark ? QColor(226, 120, 108) : QColor(178, 58, 48),
+                             dark ? QColor(120, 190, 130) : QColor(44, 120, 62),
+                             dark ? QColor(124, 152, 232) : QColor(52, 84, 176)};
+    for (size_t c = 0; c < colours.size(); ++c) {
+        painter.setPen(QPen(colours[c], 1.1));
+        painter.drawPolyline(outline(output->shares[c]));
+    }
+    painter.restore();
 }
 
 void LightScale::paintWords(QPainter &painter) const
@@ -133,6 +184,7 @@ void LightScale::paintBars(QPainter &painter) const
 {
     const auto &frames = document_->bracket().frames;
     const double pitch = barPitch();
+    const double right = outputBox().isEmpty() ? width() - 6.0 : outputBox().left() - 8.0;
     const bool showsSources = document_->inspection() && document_->inspection()->mode == InspectMode::Sources;
     int usedBefore = 0;
     const bool labelled = pitch >= 7.0; // up to nine frames
@@ -151,7 +203,7 @@ void LightScale::paintBars(QPainter &painter) const
         const QString words = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
         // Thumbnail and words stay within the window.
         const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
-        const double head = std::min(xOfEv(headEv(f)), double(width()) - 6 - room);
+        const double head = std::min(xOfEv(headEv(f)), right - room);
         QColor solid = tokens().bars;
         if (showsSources && f.used)
             solid = screenColour(sourceColour(usedBefore++, int(document_->bracket().used().size())));

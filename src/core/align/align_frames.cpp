@@ -25,7 +25,7 @@ constexpr int kManyPlaces = 120;                        // a good fit of fewer m
 constexpr int kQuick = 8;                               // iterations from a first idea
 constexpr double kRoughly = 0.1;                        // pixels of the level
 constexpr double kClearly = 1.02;                       // better by so much, or the likelier one stays
-constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.25; // fit
+constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.6; // fit
 // A subject in front would have to fill so much to be taken for the scene: where two starts ended, or one alone.
 constexpr double kMostAgree = 0.5, kNearlyAllAgree = 0.7;
 

@@ -14,6 +14,7 @@ public:
     explicit History(Recipe start = {}) : states_{{std::move(start), {}, {}}} {}
 
     const Recipe &current() const { return states_[at_].recipe; }
+    const Recipe &opening() const { return states_.front().recipe; } ///< the state before all others
 
     /// Adds a state; what was undone before is dropped. A state with the non-empty `gesture` of the newest one takes
     /// its place: one drag is one entry. An equal recipe adds nothing. Returns whether the recipe changed.

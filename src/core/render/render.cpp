@@ -117,7 +117,8 @@ size_t bytesOf(const Image<float> &image)
     return image.bytes();
 }
 
-/// A picture made smaller by 2^level, so that far views need not read all of it every time.
+/// A picture made smaller by 4^level, so that far views need not read all of it every time; finer steps would cost a third
+/// of the picture's memory.
 PicturePtr levelOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, int level, ExecContext &ctx)
 {
     if (level == 0)
@@ -128,8 +129,8 @@ PicturePtr levelOf(const Sources &sources, const Hash128 &key, const PicturePtr 
         hasher.finish(),
         [&] {
             const PicturePtr finer = levelOf(sources, key, whole, level - 1, ctx);
-            const int w = finer->width(), h = finer->height();
-            return resample(finer->view(), {0, 0, double(w + w % 2), double(h + h % 2)}, (w + 1) / 2, (h + 1) / 2, ctx);
+            const int w = (finer->width() + 3) / 4, h = (finer->height() + 3) / 4;
+            return resample(finer->view(), {0, 0, 4.0 * w, 4.0 * h}, w, h, ctx);
         },
         bytesOf);
 }
@@ -144,9 +145,9 @@ Image<float> partOf(const Sources &sources, const Hash128 &key, const PicturePtr
 {
     const double factor =
         std::min((part.region.x1 - part.region.x0) / part.width, (part.region.y1 - part.region.y0) / part.height);
-    const int level = factor >= 2.0 ? int(std::log2(factor)) : 0;
+    const int level = factor >= 4.0 ? int(std::log2(factor) / 2.0) : 0;
     const PicturePtr source = levelOf(sources, key, whole, level, ctx);
-    const double shrink = std::exp2(-level);
+    const double shrink = std::exp2(-2 * level);
     const RealRect region{part.region.x0 * shrink, part.region.y0 * shrink, part.region.x1 * shrink,
                           part.region.y1 * shrink};
     return resample(source->view(), region, part.width, part.height, ctx);
@@ -256,7 +257,7 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
     hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1);
     for (double m : matrix.m)
         hasher.value(m);
-    return sources.cache->get<Image<float>>(
+    return (sources.views ? sources.views : sources.cache)->get<Image<float>>(
         hasher.finish(),
         [&] {
             ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);

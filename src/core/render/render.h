@@ -30,6 +30,7 @@ struct Sources {
     std::vector<FramePtr> frames; ///< in the order given
     std::shared_ptr<StageCache> cache;
     bool keepFrames = false; ///< full decodes stay in the cache, so that a change of weights decodes nothing again
+    std::shared_ptr<StageCache> views{}; ///< of resampled views, which panning makes many of; null: in `cache`
 };
 
 /// Shares of pixels over scene light: kBins bins of kBinEv from kFirstEv on, sum 1; the ends hold what lies beyond.

@@ -1,0 +1,67 @@
+#include "canvas/guides.h"
+
+#include <QLineF>
+#include <QList>
+#include <QPainter>
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk::app {
+namespace {
+
+QList<QLineF> linesOf(Guides guides, const QRectF &p)
+{
+    QList<QLineF> out;
+    const auto upright = [&](double x) { out << QLineF(x, p.top(), x, p.bottom()); };
+    const auto level = [&](double y) { out << QLineF(p.left(), y, p.right(), y); };
+    switch (guides) {
+    case Guides::None:
+        break;
+    case Guides::Thirds:
+        for (const double t : {1.0 / 3.0, 2.0 / 3.0}) {
+            upright(p.left() + t * p.width());
+            level(p.top() + t * p.height());
+        }
+        break;
+    case Guides::Grid: { // squares, counted from the middle: what is level or upright shows against them
+        constexpr double kAcrossLongSide = 16.0;
+        const double step = std::max(p.width(), p.height()) / kAcrossLongSide;
+        for (double d = 0.0; d < p.width() / 2; d += step)
+            for (const double x : {p.center().x() - d, p.center().x() + d})
+                upright(x);
+        for (double d = 0.0; d < p.height() / 2; d += step)
+            for (const double y : {p.center().y() - d, p.center().y() + d})
+                level(y);
+        break;
+    }
+    case Guides::Diagonals:
+        out << QLineF(p.topLeft(), p.bottomRight()) << QLineF(p.topRight(), p.bottomLeft());
+        upright(p.center().x());
+        level(p.center().y());
+        break;
+    }
+    return out;
+}
+
+} // namespace
+
+void paintGuides(QPainter &painter, Guides guides, const QRectF &picture)
+{
+    painter.save();
+    painter.setClipRect(picture);
+    for (QLineF line : linesOf(guides, picture)) {
+        const bool straight = line.dx() == 0.0 || line.dy() == 0.0;
+        if (straight) // on whole pixels, so that it is one pixel wide
+            line = QLineF(std::floor(line.x1()) + 0.5, std::floor(line.y1()) + 0.5, std::floor(line.x2()) + 0.5,
+                          std::floor(line.y2()) + 0.5);
+        painter.setRenderHint(QPainter::Antialiasing, !straight);
+        painter.setPen(QPen(QColor(20, 20, 20, 110), straight ? 3.0 : 2.6));
+        painter.drawLine(line);
+        painter.setPen(QPen(QColor(250, 250, 248, 200), 1.0));
+        painter.drawLine(line);
+    }
+    painter.restore();
+}
+
+} // namespace yolk::app

@@ -1,0 +1,31 @@
+// Beside the step path: what the picture is held against, and how.
+#pragma once
+
+#include "document/document.h"
+
+#include <QWidget>
+
+class QMenu;
+class QToolButton;
+
+namespace yolk::app {
+
+class ChoiceRow;
+
+class CompareBar : public QWidget {
+    Q_OBJECT
+public:
+    explicit CompareBar(Document *document, QWidget *parent = nullptr);
+    QToolButton *against() const { return against_; }
+    ChoiceRow *way() const { return way_; }
+
+private:
+    void refresh();
+    void fillMenu();
+    Document *document_;
+    QToolButton *against_;
+    QMenu *menu_;
+    ChoiceRow *way_;
+};
+
+} // namespace yolk::app

@@ -1,0 +1,468 @@
+// What the canvas shows: the picture, a frame, an inspection, and what they are held against. Changes no setting.
+#include "document/document.h"
+
+#include "document/screen_picture.h"
+#include "render/reading.h"
+#include "widgets/number_text.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk::app {
+namespace {
+
+constexpr double kOverviewSide = 480.0;  // pixels: the inset of the canvas, the output's histogram
+constexpr int kEndsMilliseconds = 900;   // that clipping stays after whites or blacks were moved
+constexpr qsizetype kMostPins = 8;
+
+/// Whether two recipes ask for the same merge.
+bool sameMerge(const Recipe &a, const Recipe &b)
+{
+    return a.frames == b.frames && a.prepare == b.prepare && a.align == b.align && a.movement == b.movement;
+}
+
+} // namespace
+
+// ---- what is shown
+
+void Document::stepLook(int direction)
+{
+    if (!isOpen())
+        return;
+    const auto now = lookedAt();
+    const ptrdiff_t last = ptrdiff_t(bracket_->frames.size()) - 1;
+    const ptrdiff_t from = now ? ptrdiff_t(*now) + direction : ptrdiff_t(bracket_->reference);
+    lookAt(size_t(std::clamp<ptrdiff_t>(from, 0, last)));
+}
+
+void Document::lookAt(std::optional<size_t> index)
+{
+    const std::string id =
+        index && isOpen() && *index < bracket_->frames.size() ? bracket_->frames[*index].frame->id : std::string();
+    if (id == lookedAt_ && !inspection_)
+        return;
+    lookedAt_ = id;
+    inspection_.reset();
+    viewIsNew();
+}
+
+void Document::inspect(std::optional<Inspection> inspection)
+{
+    if (!isOpen() || (inspection == inspection_ && lookedAt_.empty()))
+        return;
+    // Between moves of the same kind what is under way may finish: a drag must show on its way.
+    const bool sameKind = inspection && inspection_ && inspection->mode == inspection_->mode;
+    inspection_ = inspection;
+    if (inspection)
+        lastInspection_ = *inspection;
+    lookedAt_.clear();
+    if (!sameKind)
+        return viewIsNew();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+Inspection Document::lastInspection(InspectMode mode) const
+{
+    Inspection out = lastInspection_;
+    out.mode = mode;
+    return out;
+}
+
+std::optional<size_t> Document::lookedAt() const
+{
+    if (!lookedAt_.empty())
+        for (size_t i = 0; i < bracket_->frames.size(); ++i)
+            if (bracket_->frames[i].frame->id == lookedAt_)
+                return i;
+    return std::nullopt;
+}
+
+void Document::setOverlayColour(const QColor &colour)
+{
+    overlay_ = colour;
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+void Document::setEnds(std::optional<EndsOf> ends)
+{
+    if (ends == ends_)
+        return;
+    ends_ = ends;
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+void Document::showEndsBriefly()
+{
+    if (!endsWhileDragging_)
+        return;
+    const bool already = shownEnds().has_value();
+    endsTimer_.start(kEndsMilliseconds);
+    if (!already)
+        Q_EMIT lookChanged();
+}
+
+std::optional<EndsOf> Document::shownEnds() const
+{
+    const bool picture = lookedAt_.empty() && !inspection_;
+    if (!isOpen() || !picture)
+        return std::nullopt;
+    return ends_ ? ends_ : endsTimer_.isActive() ? std::optional(EndsOf::Any) : std::nullopt;
+}
+
+void Document::setMonitor(std::shared_ptr<const MonitorProfile> monitor)
+{
+    monitor_ = std::move(monitor);
+    viewIsNew();
+}
+
+void Document::setProofing(bool on)
+{
+    proofing_ = on;
+    viewIsNew();
+}
+
+/// What is under way shows what is no longer wanted.
+void Document::viewIsNew()
+{
+    viewLane_.discard();
+    Q_EMIT lookChanged();
+    renderView();
+}
+
+QString Document::nameOf(const ViewSource &source) const
+{
+    const auto frameName = [this](const BracketFrame &f) {
+        const QString shutter = shutterText(f.frame->metadata);
+        return tr("Frame %1").arg(f.number) + (shutter.isEmpty() ? QString() : QStringLiteral("  ") + shutter);
+    };
+    switch (source.kind) {
+    case ViewSource::Kind::Picture:
+        return tr("Picture");
+    case ViewSource::Kind::MiddleFrame:
+        return tr("Middle frame");
+    case ViewSource::Kind::Frame:
+        if (isOpen())
+            for (const BracketFrame &f : bracket_->frames)
+                if (f.frame->id == source.frame)
+                    return frameName(f);
+        return tr("Frame");
+    case ViewSource::Kind::PlainMerge:
+        return tr("Plain merge");
+    case ViewSource::Kind::Opening:
+        return tr("As opened");
+    case ViewSource::Kind::Version:
+        return source.version < int(versions_.size()) ? versions_[source.version].name : tr("Version");
+    }
+    return {};
+}
+
+bool Document::isComparing() const
+{
+    return isOpen() && comparison_->way() != CompareWay::Off && !comparison_->held() && lookedAt_.empty();
+}
+
+// ---- versions
+
+void Document::keepVersion(const QString &name)
+{
+    if (!isOpen())
+        return;
+    versions_ << Version{name, recipe()};
+    Q_EMIT versionsChanged();
+}
+
+void Document::returnToVersion(int index)
+{
+    if (index >= 0 && index < int(versions_.size()))
+        setRecipe(versions_[index].recipe, tr("return to %1").arg(versions_[index].name));
+}
+
+// ---- rendering
+
+void Document::requestView(const ViewRequest &request)
+{
+    view_ = request;
+    renderView();
+}
+
+ViewJob Document::jobFor(const ViewSource &source)
+{
+    const int preview = previewReduction(sources_);
+    const double perPixel = view_ ? view_->region.width() / view_->size.width() : 1.0;
+    ViewJob job{.sources = sources_,
+                .measured = *measured_,
+                .recipe = recipeOnCanvas(),
+                .overlay = overlay_,
+                .monitor = monitor_,
+                .space = proofing_ ? recipe().output.space : monitor_->space(), // no colour that a file will not hold
+                .reduction = fullMergeReady() ? 1 : preview};
+    // Of a frame the smallest decode that has a pixel for each of the screen's.
+    const auto showFrame = [&](const std::string &id, FrameView::As as) {
+        const auto at = std::ranges::find_if(sources_.frames, [&](const FramePtr &f) { return f->id == id; });
+        if (at != sources_.frames.end())
+            job.frame = FrameView{size_t(at - sources_.frames.begin()), as};
+        if (perPixel >= preview)
+            job.reduction = preview;
+    };
+    const FrameView::As as = comparison_->framesAsTaken() ? FrameView::As::Taken : FrameView::As::Through;
+    const auto showOther = [&](const Recipe &other) {
+        job.recipe = other;
+        job.recipe.output = recipe().output;
+        job.recipe.geometry = recipe().geometry; // pixels lie on pixels
+        job.recipe.frames.reference = bracket_->frames[bracket_->reference].frame->id;
+        Recipe now = recipe();
+        now.frames.reference = job.recipe.frames.reference;
+        if (!sameMerge(job.recipe, now))
+            job.reduction = preview;
+        if (job.reduction != preview || perPixel >= preview || !fullMergeReady())
+            return;
+        if (comparedInFull_ && sameMerge(*comparedInFull_, job.recipe))
+            job.reduction = 1;
+        else
+            mergeForComparison(job.recipe);
+    };
+    switch (source.kind) {
+    case ViewSource::Kind::Picture:
+        break;
+    case ViewSource::Kind::MiddleFrame:
+        showFrame(bracket_->frames[bracket_->reference].frame->id, as);
+        break;
+    case ViewSource::Kind::Frame:
+        showFrame(source.frame, as);
+        break;
+    case ViewSource::Kind::PlainMerge:
+        job.recipe.tone = {.method = ToneMethod::Plain, .exposure = automatic_.exposure};
+        break;
+    case ViewSource::Kind::Opening:
+        showOther(history_.opening());
+        break;
+    case ViewSource::Kind::Version:
+        if (source.version < int(versions_.size()))
+            showOther(versions_[source.version].recipe);
+        break;
+    }
+    return job;
+}
+
+/// A version that merges other frames, or otherwise, is merged in full once it is looked at in detail.
+void Document::mergeForComparison(const Recipe &wanted)
+{
+    if (compareLane_.busy() && comparing_ && sameMerge(*comparing_, wanted))
+        return;
+    comparing_ = wanted;
+    auto work = [sources = sources_, measured = *measured_, wanted](ExecContext &ctx) {
+        return mergedOf(sources, measured, wanted, 1, ctx);
+    };
+    compareLane_.start<MergedPtr>(tr("Full merge to compare with"), work, [this, wanted](Outcome<MergedPtr> outcome) {
+        if (outcome.result) {
+            comparedInFull_ = wanted;
+            renderView();
+        } else if (!outcome.cancelled) {
+            Q_EMIT failed(outcome.error);
+        }
+    });
+}
+
+void Document::renderView()
+{
+    if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
+        return;
+    const auto &held = comparison_->held();
+    ViewJob job = jobFor(held ? *held : ViewSource());
+    if (!held) {
+        job.inspection = inspection_;
+        job.ends = shownEnds();
+        if (const auto looked = lookedAt()) {
+            job.frame = FrameView{size_t(bracket_->frames[*looked].given) - 1, FrameView::As::File};
+            const int preview = previewReduction(sources_);
+            job.reduction = view_->region.width() / view_->size.width() >= preview ? preview : 1;
+        }
+    }
+    std::optional<ViewJob> against;
+    if (isComparing())
+        against = jobFor(comparison_->against());
+    const bool full = job.reduction == 1;
+    auto work = [job, against, view = *view_, full](ExecContext &ctx) {
+        ViewPicture out{paintView(job, view, ctx), view.region, full, {}};
+        if (against)
+            out.against = paintView(*against, view, ctx);
+        return out;
+    };
+    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+        if (!outcome.result) {
+            if (!outcome.cancelled)
+                Q_EMIT failed(outcome.error);
+            return;
+        }
+        Q_EMIT viewReady(*outcome.result);
+        summarise();
+    });
+}
+
+void Document::summarise()
+{
+    ViewJob job = jobFor({});
+    const double longest = std::max(area_.width(), area_.height()), scale = std::min(1.0, kOverviewSide / longest);
+    job.reduction = previewReduction(sources_);
+    const ViewRequest whole{QRectF(area_), QSize(std::max(1, int(std::lround(area_.width() * scale))),
+                                                 std::max(1, int(std::lround(area_.height() * scale))))};
+    if (summaryOf_ == std::pair(job.recipe, mergedIsCurrent_) && overview_.region == whole.region)
+        return; // only another part is shown
+    summaryOf_ = {job.recipe, mergedIsCurrent_};
+    auto work = [job, whole](ExecContext &ctx) {
+        const Image<float> display =
+            render(job.sources, job.recipe, job.measured,
+                   {job.reduction,
+                    {whole.region.left(), whole.region.top(), whole.region.right(), whole.region.bottom()},
+                    whole.size.width(),
+                    whole.size.height()},
+                   ctx);
+        Summary out; // step by step: g++ 12 destroys twice what a braced list held when a later part of it throws
+        out.overview.image = paintView(job, whole, ctx);
+        out.overview.region = whole.region;
+        out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
+        return out;
+    };
+    summaryLane_.start<Summary>({}, work, [this](Outcome<Summary> outcome) {
+        if (!outcome.result)
+            return;
+        overview_ = outcome.result->overview;
+        outputHistogram_ = outcome.result->histogram;
+        Q_EMIT summaryChanged();
+    });
+    read();
+}
+
+void Document::requestLoupe(const ViewRequest &request)
+{
+    if (!isOpen())
+        return;
+    const auto &held = comparison_->held();
+    const ViewJob job = jobFor(held ? *held : ViewSource());
+    auto work = [job, request](ExecContext &ctx) {
+        return ViewPicture{paintView(job, request, ctx), request.region, job.reduction == 1, {}};
+    };
+    loupeLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+        if (outcome.result)
+            Q_EMIT loupeReady(*outcome.result);
+    });
+}
+
+// ---- reading
+
+std::optional<Probe> Document::probe(const QPointF &position) const
+{
+    if (!merged_ || !QRectF(area_).contains(position))
+        return std::nullopt;
+    const Merged &pixels = merged_->pixels;
+    const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
+    const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
+    const Vector3 rgb =
+        whiteMatrix(merged_->colour, recipe().white, *measured_) *
+        Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x], pixels.radiance.row(2, y)[x]};
+    Probe out;
+    double luminance = 0.0;
+    for (size_t c = 0; c < 3; ++c) {
+        out.rgb[c] = float(rgb[c]);
+        luminance += double(kLuminance2020[c]) * rgb[c];
+    }
+    out.ev = evOfLuminance(luminance);
+    out.clipped = pixels.clipped.row(0, y)[x] != 0;
+    for (int i = 0; i < pixels.shares.planes(); ++i) {
+        const double share = pixels.shares.row(i, y)[x] / 255.0;
+        const auto frame = std::ranges::find_if(
+            bracket_->frames, [&](const BracketFrame &f) { return f.frame->id == merged_->frameIds[size_t(i)]; });
+        if (share >= 0.01 && frame != bracket_->frames.end())
+            out.shares.emplace_back(frame->number, share);
+    }
+    std::ranges::sort(out.shares, std::greater<>(), &std::pair<int, double>::second);
+    return out;
+}
+
+void Document::pointAt(const std::optional<QPointF> &position)
+{
+    if (!isOpen())
+        return;
+    pointer_.reset();
+    if (position && QRectF(area_).contains(*position))
+        pointer_ = Reading{*position, probe(*position), {}};
+    read();
+    Q_EMIT readingsChanged();
+}
+
+void Document::addPin(const QPointF &position)
+{
+    if (!isOpen() || !QRectF(area_).contains(position))
+        return;
+    if (pins_.size() == kMostPins)
+        return Q_EMIT failed(tr("There are %1 readings already: remove one first.").arg(kMostPins));
+    pins_ << Reading{position, probe(position), {}};
+    read();
+    Q_EMIT readingsChanged();
+}
+
+void Document::removePin(int index)
+{
+    pins_.removeAt(index);
+    Q_EMIT readingsChanged();
+}
+
+void Document::clearPins()
+{
+    pins_.clear();
+    Q_EMIT readingsChanged();
+}
+
+/// Pins stay on what they were set on when another frame becomes the reference.
+void Document::movePins(const std::string &reference)
+{
+    if (!pins_.isEmpty() && pinsOn_ != reference) {
+        const Transform move = transformBetween(pinsOn_, reference, sources_, *measured_);
+        for (Reading &pin : pins_) {
+            const Point to = move({pin.at.x(), pin.at.y()});
+            pin.at = {to.x, to.y};
+        }
+    }
+    pinsOn_ = reference;
+}
+
+void Document::read()
+{
+    std::vector<Point> places;
+    QList<QPointF> asked;
+    for (Reading &pin : pins_) {
+        pin.probe = probe(pin.at);
+        asked << pin.at;
+    }
+    if (pointer_)
+        asked << pointer_->at;
+    if (asked.isEmpty())
+        return;
+    for (const QPointF &p : asked)
+        places.push_back({p.x(), p.y()});
+    using Codes = std::vector<QColor>;
+    auto work = [sources = sources_, measured = *measured_, settings = recipeOnCanvas(), places,
+                 reduction = fullMergeReady() ? 1 : previewReduction(sources_)](ExecContext &ctx) {
+        Codes out;
+        for (const Vector3 &linear : outputAt(sources, measured, settings, reduction, places, ctx))
+            out.push_back(screenColour(linear));
+        return out;
+    };
+    readLane_.start<Codes>({}, work, [this, asked](Outcome<Codes> outcome) {
+        if (!outcome.result)
+            return;
+        const auto take = [&](Reading &reading) {
+            if (const qsizetype at = asked.indexOf(reading.at); at >= 0)
+                reading.output = (*outcome.result)[size_t(at)];
+        };
+        std::ranges::for_each(pins_, take);
+        if (pointer_)
+            take(*pointer_);
+        Q_EMIT readingsChanged();
+    });
+}
+
+} // namespace yolk::app

@@ -1,0 +1,70 @@
+#include "document/view_job.h"
+
+#include "document/screen_picture.h"
+
+namespace yolk::app {
+namespace {
+
+RenderRequest requestOf(const ViewJob &job, const ViewRequest &view)
+{
+    const QRectF &r = view.region;
+    return {job.reduction, {r.left(), r.top(), r.right(), r.bottom()}, view.size.width(), view.size.height()};
+}
+
+/// Where the view begins in the pattern of hatching, which lies still while the picture is moved.
+QPoint patternOrigin(const ViewRequest &view)
+{
+    return {int(view.region.left() * view.size.width() / view.region.width()),
+            int(view.region.top() * view.size.height() / view.region.height())};
+}
+
+Image<float> displayOf(const ViewJob &job, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
+{
+    Recipe recipe = job.recipe;
+    recipe.output.space = space;
+    if (!job.frame)
+        return render(job.sources, recipe, job.measured, request, ctx);
+    const FrameBrightness brightness =
+        job.frame->as == FrameView::As::Taken ? FrameBrightness::AsTaken : FrameBrightness::LikePicture;
+    return lookThrough(job.sources, job.frame->frame, brightness, recipe, job.measured, request, ctx);
+}
+
+Image<uint8_t> hatchOf(ImageView<const float> output, EndsOf channels, ExecContext &ctx)
+{
+    Image<uint8_t> out = outputEnds(output, channels, ctx);
+    for (int y = 0; y < out.height(); ++y)
+        for (uint8_t &v : std::span(out.row(0, y), size_t(out.width())))
+            v = uint8_t(OutputEnd(v) == OutputEnd::White   ? Hatch::EndsWhite
+                        : OutputEnd(v) == OutputEnd::Black ? Hatch::EndsBlack
+                                                           : Hatch::None);
+    return out;
+}
+
+} // namespace
+
+QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
+{
+    const RenderRequest request = requestOf(job, view);
+    const MonitorTransform *fromSrgb = job.monitor->from(OutputSpace::Srgb);
+    if (job.inspection) {
+        const Inspected seen = inspect(job.sources, job.recipe, job.measured, request, *job.inspection, ctx);
+        QImage out = screenPicture(seen.display.view(), fromSrgb, ctx);
+        paintHatching(out, seen.hatch.view(), job.overlay, patternOrigin(view));
+        return out;
+    }
+    if (job.frame && job.frame->as == FrameView::As::File)
+        return screenPicture(
+            lookAtFrame(job.sources, job.frame->frame, job.recipe, job.measured, request, ctx).view(), fromSrgb, ctx);
+    const Image<float> display = displayOf(job, job.space, request, ctx);
+    QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
+    if (job.ends) { // of what a file would hold, whatever the monitor takes
+        const OutputSpace space = job.recipe.output.space;
+        const Image<uint8_t> hatch =
+            space == job.space ? hatchOf(display.view(), *job.ends, ctx)
+                                       : hatchOf(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
+        paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
+    }
+    return out;
+}
+
+} // namespace yolk::app

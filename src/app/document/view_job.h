@@ -1,0 +1,59 @@
+// Painting views: what a job needs to know, all values, and what it hands back.
+#pragma once
+
+#include "colour/monitor.h"
+#include "render/frame_scene.h"
+#include "render/inspect.h"
+#include "render/output_ends.h"
+
+#include <QColor>
+#include <QImage>
+#include <QRectF>
+#include <QSize>
+
+#include <memory>
+#include <optional>
+
+namespace yolk::app {
+
+/// What the canvas wants to see: a part of the picture, in full-resolution pixels, at a size in device pixels.
+struct ViewRequest {
+    QRectF region;
+    QSize size;
+    bool operator==(const ViewRequest &) const = default;
+};
+
+/// A rendered view, ready for the screen.
+struct ViewPicture {
+    QImage image;
+    QRectF region;
+    bool full = false; ///< from the full decode, not from the first picture's reduced one
+    QImage against;    ///< the same part of what it is compared with; null without a comparison
+};
+
+/// A frame in place of the picture.
+struct FrameView {
+    /// Upright as its file has it; or aligned, in the picture's brightness or its own.
+    enum class As { File, Through, Taken };
+    size_t frame; ///< in Sources::frames
+    As as;
+};
+
+/// What is shown, for one side of the canvas.
+struct ViewJob {
+    Sources sources;
+    Measured measured;
+    Recipe recipe;
+    std::optional<FrameView> frame{};
+    std::optional<Inspection> inspection{};
+    std::optional<EndsOf> ends{}; ///< hatched where the output stands at its ends
+    QColor overlay{};
+    std::shared_ptr<const MonitorProfile> monitor{};
+    OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values
+    int reduction = 1;
+};
+
+/// Throws as render().
+QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx);
+
+} // namespace yolk::app

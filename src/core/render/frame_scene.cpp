@@ -1,0 +1,112 @@
+#include "render/frame_scene.h"
+
+#include "io/linear_codes.h"
+#include "render/align_stage.h"
+#include "render/render_p.h"
+#include "tone/tone_curve.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+/// The frame's codes on the pixels of the reference frame where it is merged, on its own where it is not.
+DecodedPtr codesOf(const Sources &sources, const Bracket &bracket, const BracketFrame &frame, const Measured &measured,
+                   const Recipe &recipe, int reduction, ExecContext &ctx)
+{
+    const auto used = bracket.used();
+    const auto at = std::ranges::find(used, &frame);
+    if (at != used.end())
+        return alignedSet(sources, bracket, measured, recipe, reduction, ctx)->pixels[size_t(at - used.begin())];
+    return prepared(sources, *frame.frame, preparationOf(frame, measured, recipe.prepare), reduction, ctx);
+}
+
+/// For each code of light, the linear code by the file's own curve: the inverse of a response.
+std::vector<uint16_t> fileCodes(const Response &response)
+{
+    const std::vector<uint16_t> light = response.table(); // rises
+    std::vector<uint16_t> out(light.size());
+    size_t code = 0;
+    for (size_t i = 0; i < out.size(); ++i) {
+        while (code + 1 < light.size() && light[code] < i)
+            ++code;
+        out[i] = uint16_t(code);
+    }
+    return out;
+}
+
+/// Part of the codes as linear light, cut at white, at the size of the view.
+Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table, const CodeValues &colour,
+                    const RenderRequest &request, ExecContext &ctx)
+{
+    const double r = request.reduction;
+    const RealRect region{request.region.x0 / r, request.region.y0 / r, request.region.x1 / r, request.region.y1 / r};
+    const double stepX = (region.x1 - region.x0) / request.width, stepY = (region.y1 - region.y0) / request.height;
+    const auto span = [](double from, double to, double step, int size) { // with what the filter reaches
+        const int margin = int(std::ceil(step)) + 2;
+        const int first = std::clamp(int(std::floor(from)) - margin, 0, size - 1);
+        return std::pair(first, std::clamp(int(std::ceil(to)) + margin, first + 1, size));
+    };
+    const auto [x0, x1] = span(region.x0, region.x1, stepX, codes->width());
+    const auto [y0, y1] = span(region.y0, region.y1, stepY, codes->height());
+    Image<float> light(x1 - x0, y1 - y0, 3);
+    forEachBand(ctx, light.height(), [&, left = x0, top = y0](int from, int to) {
+        for (int c = 0; c < 3; ++c) {
+            const float white = float(colour.neutral[size_t(c)]); // no channel may pass it, or clipping takes on a colour
+            for (int y = from; y < to; ++y) {
+                const uint16_t *in = codes->row(c, y + top) + left;
+                float *out = light.row(c, y);
+                for (int x = 0; x < light.width(); ++x)
+                    out[x] = std::min(linearOfCode(table.empty() ? in[x] : table[in[x]]), white);
+            }
+        }
+    });
+    return resample(light.view(),
+                    {region.x0 - x0, region.y0 - y0, region.x1 - x0, region.y1 - y0}, request.width, request.height,
+                    ctx);
+}
+
+} // namespace
+
+Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness brightness, const Recipe &recipe,
+                         const Measured &measured, const RenderRequest &wanted, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const auto frame = std::ranges::find_if(bracket.frames, [&](const BracketFrame &f) {
+        return index < sources.frames.size() && f.frame->id == sources.frames[index]->id;
+    });
+    if (frame == bracket.frames.end())
+        throw ArgumentError(textOf("frame %zu of %zu is not in the set", index + 1, sources.frames.size()));
+    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    RenderRequest request = wanted;
+    if (request.region == RealRect{})
+        request.region = {0, 0, double(reference.width), double(reference.height)};
+    const RealRect &r = request.region;
+    if (!(r.x1 > r.x0) || !(r.y1 > r.y0) || request.width < 1 || request.height < 1)
+        throw ArgumentError("the part of the frame to look through is empty");
+    if (frame->frame->isRadiance())
+        return render(sources, recipe, measured, request, ctx);
+
+    const CodeValues &colour = frame->frame->codeValues;
+    const DecodedPtr codes = codesOf(sources, bracket, *frame, measured, recipe, request.reduction, ctx);
+    if (brightness == FrameBrightness::AsTaken) {
+        const Response *response = preparationOf(*frame, measured, recipe.prepare).response;
+        Image<float> out =
+            partOf(codes, response ? fileCodes(*response) : std::vector<uint16_t>(), colour, request, ctx);
+        applyMatrix(rgbToRgb(kRec2020, primariesOf(recipe.output.space)) * colour.toRec2020, out.view(), ctx);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < out.height(); ++y)
+                for (float &v : std::span(out.row(c, y), size_t(out.width())))
+                    v = std::clamp(v, 0.0f, 1.0f);
+        return out;
+    }
+    Image<float> scene = partOf(codes, {}, colour, request, ctx);
+    Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
+    for (double &m : matrix.m)
+        m *= bracket.anchorExposure / frame->exposure;
+    applyMatrix(matrix, scene.view(), ctx);
+    return toneMap(scene.view(), ToneCurve(recipe.tone, measured.tone), recipe.output.space, ctx);
+}
+
+} // namespace yolk
