@@ -11,7 +11,7 @@
 namespace yolk::app {
 namespace {
 
-constexpr double kOverviewSide = 480.0;  // pixels: the inset of the canvas, the output's histogram
+constexpr double kOverviewSide = 320.0;  // pixels: the inset of the canvas, the output's histogram
 constexpr int kEndsMilliseconds = 900;   // that clipping stays after whites or blacks were moved
 constexpr qsizetype kMostPins = 8;
 
@@ -321,7 +321,9 @@ void Document::summarise()
                     whole.size.height()},
                    ctx);
         Summary out; // step by step: g++ 12 destroys twice what a braced list held when a later part of it throws
-        out.overview.image = paintView(job, whole, ctx);
+        const bool same = job.space == job.recipe.output.space; // then it need not be rendered twice
+        out.overview.image =
+            same ? screenPicture(display.view(), job.monitor->from(job.space), ctx) : paintView(job, whole, ctx);
         out.overview.region = whole.region;
         out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
         return out;

@@ -29,17 +29,6 @@ Image<float> displayOf(const ViewJob &job, OutputSpace space, const RenderReques
     return lookThrough(job.sources, job.frame->frame, brightness, recipe, job.measured, request, ctx);
 }
 
-Image<uint8_t> hatchOf(ImageView<const float> output, EndsOf channels, ExecContext &ctx)
-{
-    Image<uint8_t> out = outputEnds(output, channels, ctx);
-    for (int y = 0; y < out.height(); ++y)
-        for (uint8_t &v : std::span(out.row(0, y), size_t(out.width())))
-            v = uint8_t(OutputEnd(v) == OutputEnd::White   ? Hatch::EndsWhite
-                        : OutputEnd(v) == OutputEnd::Black ? Hatch::EndsBlack
-                                                           : Hatch::None);
-    return out;
-}
-
 } // namespace
 
 QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
@@ -60,8 +49,8 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;
         const Image<uint8_t> hatch =
-            space == job.space ? hatchOf(display.view(), *job.ends, ctx)
-                                       : hatchOf(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
+            space == job.space ? outputEnds(display.view(), *job.ends, ctx)
+                                       : outputEnds(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
         paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
     }
     return out;

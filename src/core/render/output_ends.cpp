@@ -1,5 +1,6 @@
 #include "render/output_ends.h"
 
+#include "base/vectorise.h"
 #include "colour/transfer.h"
 #include "render/output.h"
 
@@ -8,26 +9,32 @@
 
 namespace yolk {
 
+namespace {
+
+YOLK_MULTIVERSION
+void endsRow(const float *__restrict r, const float *__restrict g, const float *__restrict b, int width, float white,
+             float black, int needed, uint8_t *__restrict out)
+{
+    for (int x = 0; x < width; ++x) {
+        const int high = int(r[x] >= white) + int(g[x] >= white) + int(b[x] >= white);
+        const int low = int(!(r[x] >= black)) + int(!(g[x] >= black)) + int(!(b[x] >= black));
+        out[x] = high >= needed ? uint8_t(OutputEnd::White) : low >= needed ? uint8_t(OutputEnd::Black) : uint8_t(0);
+    }
+}
+
+} // namespace
+
 Image<uint8_t> outputEnds(ImageView<const float> display, EndsOf channels, ExecContext &ctx)
 {
     const float white = float(decodeSrgb(254.5 / 255.0)), black = float(decodeSrgb(0.5 / 255.0));
     Image<uint8_t> out(display.width(), display.height(), 1);
-    const int first = channels == EndsOf::Green ? 1 : channels == EndsOf::Blue ? 2 : 0;
-    const int last = channels == EndsOf::Any || channels == EndsOf::All ? 2 : first;
-    const int needed = channels == EndsOf::All ? 3 : 1;
+    const bool single = channels != EndsOf::Any && channels != EndsOf::All;
+    const int only = channels == EndsOf::Green ? 1 : channels == EndsOf::Blue ? 2 : 0;
+    const int needed = channels == EndsOf::Any ? 1 : 3; // a single channel stands for all three
     forEachBand(ctx, display.height(), [&](int y0, int y1) {
+        const auto row = [&](int c, int y) { return display.row(single ? only : c, y); };
         for (int y = y0; y < y1; ++y)
-            for (int x = 0; x < display.width(); ++x) {
-                int high = 0, low = 0;
-                for (int c = first; c <= last; ++c) {
-                    const float v = display.row(c, y)[x];
-                    high += v >= white;
-                    low += !(v >= black);
-                }
-                out.row(0, y)[x] = uint8_t(high >= needed  ? OutputEnd::White
-                                           : low >= needed ? OutputEnd::Black
-                                                           : OutputEnd::None);
-            }
+            endsRow(row(0, y), row(1, y), row(2, y), display.width(), white, black, needed, out.row(0, y));
     });
     return out;
 }

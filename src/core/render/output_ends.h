@@ -4,6 +4,7 @@
 #include "base/exec_context.h"
 #include "colour/icc.h"
 #include "image/image.h"
+#include "render/inspect.h"
 
 #include <array>
 
@@ -12,8 +13,12 @@ namespace yolk {
 /// Which channels must have reached an end for a pixel to count.
 enum class EndsOf { Any, All, Red, Green, Blue };
 
-/// Codes of 8 bits that nothing lies beyond: 255 and 0.
-enum class OutputEnd : uint8_t { None, White, Black };
+/// Codes of 8 bits that nothing lies beyond: 255 and 0. Values of Hatch.
+enum class OutputEnd : uint8_t {
+    None = uint8_t(Hatch::None),
+    White = uint8_t(Hatch::EndsWhite),
+    Black = uint8_t(Hatch::EndsBlack)
+};
 
 /// Marks each pixel. A pixel of which one channel is white and another black counts as white.
 /// Shapes: display-linear RGB in [0, 1], three planes; one plane of OutputEnd out. NaN is black, as when it is coded.

@@ -40,7 +40,9 @@ private Q_SLOTS:
         const Image<uint8_t> got = outputEnds(row().view(), EndsOf(channels), ctx);
         QByteArray seen;
         for (int x = 0; x < 5; ++x)
-            seen += "-WB"[got.row(0, 0)[x]];
+            seen += got.row(0, 0)[x] == uint8_t(OutputEnd::White)   ? 'W'
+                    : got.row(0, 0)[x] == uint8_t(OutputEnd::Black) ? 'B'
+                                                                    : '-';
         QCOMPARE(seen, marks);
     }
     void anEndIsACodeOfEightBits()
