@@ -22,7 +22,7 @@ bool steerRow(const ImageView<const int8_t> &grid, int cell, int y, int width, c
         const int left = std::clamp(int(whole), 0, grid.width() - 1),
                   right = std::clamp(int(whole) + 1, 0, grid.width() - 1);
         out[x] = from;
-        if (from <= kBesideClipped || !(first[left] || first[right] || second[left] || second[right]))
+        if (from == kNotCovered || !(first[left] || first[right] || second[left] || second[right]))
             continue;
         const float across = u - whole;
         const float upper = float(first[left]) + across * float(first[right] - first[left]);
