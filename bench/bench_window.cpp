@@ -6,12 +6,14 @@
 #include "canvas/canvas.h"
 #include "demo_sets.h"
 #include "main_window.h"
+#include "tasting/tasting_sheet.h"
 
 #include <QDir>
 #include <QElapsedTimer>
 #include <QTest>
 #include <QTimer>
 
+#include <functional>
 #include <memory>
 
 namespace yolk::bench {
@@ -73,18 +75,19 @@ Opening openSet(MainWindow &window, const QStringList &paths)
     return out;
 }
 
-/// From a slider's move to the new picture on the canvas, in milliseconds.
-std::vector<double> slide(MainWindow &window, int moves)
+/// From a change of settings to the new picture on the canvas, in milliseconds.
+std::vector<double> changeTimes(MainWindow &window, int moves, const std::function<void(Recipe &, int)> &change)
 {
     std::vector<double> out;
     bool shown = false;
     const auto connection = QObject::connect(window.document(), &Document::viewReady, &window, [&] { shown = true; });
     for (int i = 0; i < moves; ++i) {
+        Recipe next = window.document()->recipe();
+        change(next, i);
         shown = false;
         QElapsedTimer clock;
         clock.start();
-        window.document()->setTone(kZones[size_t(i % 5)], (i * 37) % 60 - 30, QStringLiteral("bench"),
-                                   QStringLiteral("bench"));
+        window.document()->setRecipe(next, QStringLiteral("bench"), QStringLiteral("bench"));
         while (!shown && clock.elapsed() < 5000)
             QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents); // spinning would take a core from the work
         window.canvas()->repaint();
@@ -92,6 +95,64 @@ std::vector<double> slide(MainWindow &window, int moves)
     }
     QObject::disconnect(connection);
     return out;
+}
+
+/// All sliders of the tone step under all methods: the worst median and 95th percentile of any of them.
+void slide(MainWindow &window, Report &report)
+{
+    double median = 0.0, p95 = 0.0;
+    const auto measure = [&](const std::string &name, const std::function<void(Recipe &, int)> &change) {
+        changeTimes(window, 2, change); // the layers of the scene are found once
+        const std::vector<double> times = changeTimes(window, 20, change);
+        report.add("preview.slider_ms." + name, percentile(times, 0.5), "");
+        median = std::max(median, percentile(times, 0.5));
+        p95 = std::max(p95, percentile(times, 0.95));
+    };
+    for (const auto &method : kToneMethods) {
+        Recipe start = window.document()->automaticRecipe();
+        start.tone.method = method.value;
+        changeTimes(window, 1, [&](Recipe &recipe, int) { recipe = start; });
+        forEachField(kToneFields, [&](const auto &field) {
+            if constexpr (requires { field.minimum; })
+                if (actsUnder(method.value, field.key))
+                    measure(std::string(method.key) + "." + std::string(field.key), [&](Recipe &recipe, int i) {
+                        recipe = start;
+                        const double span = field.maximum - field.minimum, share = ((i * 37) % 60 + 20) / 100.0;
+                        recipe.tone.*field.member = field.minimum + share * span;
+                    });
+        });
+        measure(std::string(method.key) + ".saturation", [&](Recipe &recipe, int i) {
+            recipe = start;
+            recipe.colour.saturation = (i * 37) % 60 - 30;
+        });
+    }
+    const QSize shown = window.canvas()->picture().image.size();
+    char note[96];
+    std::snprintf(note, sizeof note, "the slowest control at %d x %d, at most 33", shown.width(), shown.height());
+    report.add("preview.slider_ms_median", median, note);
+    report.add("preview.slider_ms_p95", p95, "at most 60");
+}
+
+/// From the command to all nine pictures of the tasting sheet.
+double tastingMilliseconds(MainWindow &window)
+{
+    std::vector<double> times;
+    for (int i = 0; i < 5; ++i) {
+        bool ready = false;
+        const auto connection =
+            QObject::connect(window.document(), &Document::tasted, &window, [&] { ready = true; });
+        QElapsedTimer clock;
+        clock.start();
+        QTest::keyClick(&window, Qt::Key_Y, Qt::ShiftModifier);
+        while (!ready && clock.elapsed() < 5000)
+            QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
+        window.tasting()->repaint();
+        times.push_back(double(clock.nsecsElapsed()) * 1e-6);
+        QObject::disconnect(connection);
+        QTest::keyClick(window.tasting(), Qt::Key_Escape);
+        QTest::qWait(200);
+    }
+    return percentile(times, 0.95);
 }
 
 /// From a cancel to the end of the work, at several moments of a full merge and of saving: the longest, in milliseconds.
@@ -167,12 +228,8 @@ void benchWindow(Report &report, const std::string &folder)
     openSet(*window, large);
     window->resize(1660, 1245); // its canvas shows 1.3 megapixels of picture
     QTest::qWait(1500);
-    const std::vector<double> times = slide(*window, 60);
-    const QSize shown = window->canvas()->picture().image.size();
-    char note[96];
-    std::snprintf(note, sizeof note, "at %d x %d, at most 33", shown.width(), shown.height());
-    report.add("preview.slider_ms_median", percentile(times, 0.5), note);
-    report.add("preview.slider_ms_p95", percentile(times, 0.95), "at most 60");
+    slide(*window, report);
+    report.add("preview.tasting_ms", tastingMilliseconds(*window), "nine variations, the slowest of five; at most 600");
 }
 
 } // namespace yolk::bench

@@ -33,4 +33,11 @@ void benchParallax(Report &report, const std::string &folder);
 /// movement.with_merge_time_ratio_opencv_debevec.3x24mp
 void benchMovement(Report &report, const std::string &folder);
 
+/// tone.overshoot_percent and the other figures on known scenes
+void benchTone(Report &report, const std::string &folder);
+/// tone.tmqi_mean, tone.tmqi_best_opencv, tone.tmqi_wins
+void benchToneQuality(Report &report, const std::string &folder);
+/// tone.local_time_ratio_opencv_drago.24mp, chain.time_ratio_opencv.3x24mp, preview.against_full.*
+void benchToneTime(Report &report, const std::string &folder);
+
 } // namespace yolk::bench

@@ -33,7 +33,8 @@ int main(int argc, char **argv)
         {QStringLiteral("quality"), &benchQuality},         {QStringLiteral("align"), &benchAlign},
         {QStringLiteral("align-4ev"), &benchAlignFarApart}, {QStringLiteral("align-jpeg"), &benchAlignJpeg},
         {QStringLiteral("align-bayer"), &benchAlignBayer},  {QStringLiteral("parallax"), &benchParallax},
-        {QStringLiteral("movement"), &benchMovement}};
+        {QStringLiteral("movement"), &benchMovement},     {QStringLiteral("tone"), &benchTone},
+        {QStringLiteral("tone-quality"), &benchToneQuality}, {QStringLiteral("tone-time"), &benchToneTime}};
     QStringList known;
     for (const auto &group : groups)
         known << group.first;

@@ -16,9 +16,11 @@
 #include "steps/frames_panel.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
+#include "steps/preset_group.h"
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"
 #include "steps/white_group.h"
+#include "tasting/tasting_sheet.h"
 
 #include <QCloseEvent>
 #include <QDir>
@@ -29,6 +31,7 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
+#include <QStandardPaths>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -89,7 +92,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 
     framesPanel_ = new FramesPanel(document_, this);
     mergePanel_ = new MergePanel(document_, this);
-    tonePanel_ = new TonePanel(document_, this);
+    shelf_ = new PresetShelf(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) +
+                                 QStringLiteral("/presets"),
+                             this);
+    tonePanel_ = new TonePanel(document_, shelf_, this);
     auto *exporting = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
     panels_->setFixedWidth(kPanelWidth);
@@ -113,6 +119,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     sets_ = new SetsView(collection_, this);
     middle_->addWidget(canvas_);
     middle_->addWidget(sets_);
+    tasting_ = new TastingSheet(document_, shelf_, this);
+    middle_->addWidget(tasting_);
     left->addWidget(middle_, 1);
     auto *middle = new QHBoxLayout;
     middle->setSpacing(0);
@@ -157,6 +165,13 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         openSet_ = -1;
         refreshCommands();
     });
+    connect(tonePanel_->presets(), &PresetGroup::tasteAsked, this, [this] { taste(false); });
+    connect(tonePanel_->presets(), &PresetGroup::variationsAsked, this, [this] { taste(true); });
+    connect(tonePanel_->presets(), &PresetGroup::failed, this, [this](const QString &message) {
+        failure_ = message;
+        refreshMessages();
+    });
+    connect(tasting_, &TastingSheet::closed, this, &MainWindow::endTasting);
     connect(framesPanel_, &FramesPanel::pickAsked, canvas_, &Canvas::setPicking);
     connect(canvas_, &Canvas::pickingChanged, framesPanel_->white()->pick(), &QPushButton::setChecked);
     connect(canvas_, &Canvas::picked, document_, &Document::pickWhite);
@@ -175,7 +190,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(document_, &Document::readingsChanged, this, [this] { status_->setReading(document_->pointed()); });
     connect(canvas_, &Canvas::pinAsked, document_, &Document::addPin);
     connect(document_, &Document::setChanged, this, [this] {
-        panels_->setVisible(middle_->currentIndex() == 0);
+        panels_->setVisible(middle_->currentWidget() != sets_);
         empty_->hide();
         setWindowTitle(tr("%1 — Yolk").arg(document_->title()));
         const auto &frames = document_->bracket().frames;
@@ -272,6 +287,37 @@ void MainWindow::showSets(bool on)
     refreshCommands();
 }
 
+bool MainWindow::isTasting() const
+{
+    return middle_->currentWidget() == tasting_;
+}
+
+void MainWindow::taste(bool variations)
+{
+    if (!document_->isOpen() || middle_->currentWidget() == sets_)
+        return;
+    if (isTasting() && tasting_->isOfVariations() == variations)
+        return endTasting(); // the same command leads back
+    goTo(Step::Tone);
+    document_->lookAt(std::nullopt);
+    middle_->setCurrentWidget(tasting_);
+    if (variations)
+        tasting_->showVariations();
+    else
+        tasting_->showPresets(tonePanel_->presets()->group());
+    tasting_->setFocus();
+}
+
+void MainWindow::endTasting()
+{
+    if (!isTasting())
+        return;
+    middle_->setCurrentWidget(canvas_);
+    if (!tasting_->isOfVariations())
+        tonePanel_->presets()->setGroup(tasting_->group());
+    canvas_->setFocus();
+}
+
 QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 {
     const QStringList files = picturesIn(paths);
@@ -285,6 +331,7 @@ QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 
 void MainWindow::goTo(Step step)
 {
+    endTasting();
     path_->setCurrent(int(step));
     panels_->setCurrentIndex(int(step));
     canvas_->setDrawing(std::nullopt);

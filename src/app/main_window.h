@@ -23,8 +23,10 @@ class MessageStrip;
 class Collection;
 class ReadingsList;
 class SetsView;
+class PresetShelf;
 class StatusLine;
 class StepPath;
+class TastingSheet;
 class TonePanel;
 
 enum class Step { Frames, Merge, Tone, Export };
@@ -46,6 +48,9 @@ public:
     ReadingsList *readings() const { return readings_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
+    PresetShelf *presetShelf() const { return shelf_; }
+    TastingSheet *tasting() const { return tasting_; }
+    bool isTasting() const;
     void open(const QStringList &paths); ///< files or folders, as a set of its own
     void add(const QStringList &paths);  ///< to the open set, or as a new one when nothing is open
     Collection *collection() const { return collection_; }
@@ -76,6 +81,8 @@ private:
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     void showSets(bool on);
+    void taste(bool variations);
+    void endTasting();
     /// A folder, or more files than a bracket has: sorted into sets first. Returns whether it is so.
     bool sortsIntoSets(const QStringList &paths, const QStringList &files);
     QStringList askForFrames();
@@ -101,9 +108,11 @@ private:
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
     QWidget *column_;
-    QStackedWidget *middle_; // canvas or sets
+    QStackedWidget *middle_; // canvas, sets or tasting sheet
     Collection *collection_;
     SetsView *sets_;
+    PresetShelf *shelf_;
+    TastingSheet *tasting_;
     QHash<int, Recipe> workedOn_; // settings of the sets that were open before, by their index
     int openSet_ = -1;
     QStackedWidget *panels_;

@@ -61,7 +61,7 @@ void MainWindow::makeMenus()
                            [this] { add(askForFrames()); });
     file->addSeparator();
     showSets_ = addCommand(file, tr("&Sets"), QKeySequence(tr("Ctrl+G")), tr("Shows the sets of the opened folder."),
-                           [this] { showSets(middle_->currentIndex() == 0); });
+                           [this] { showSets(middle_->currentIndex() != 1); });
     nextSet_ = addCommand(file, tr("&Next set"), QKeySequence(tr("Ctrl+PgDown")), tr("Opens the set behind this one."),
                           [this] { openSet(openSet_ + 1); });
     previousSet_ = addCommand(file, tr("&Previous set"), QKeySequence(tr("Ctrl+PgUp")),
@@ -93,6 +93,11 @@ void MainWindow::makeMenus()
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")),
                            tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
+    needSet_ << addCommand(edit, tr("&Taste presets"), QKeySequence(Qt::Key_Y),
+                           tr("Shows the picture under every preset of a group, to choose by eye."),
+                           [this] { taste(false); });
+    needSet_ << addCommand(edit, tr("Taste &variations"), QKeySequence(tr("Shift+Y")),
+                           tr("Shows nine pictures round the present one, to choose by eye."), [this] { taste(true); });
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Pick something neutral"), QKeySequence(tr("W")),
                            tr("The colour of the place that is clicked next becomes neutral."), [this] {

@@ -1,5 +1,6 @@
 #include "bracket_options.h"
 
+#include "recipe/preset.h"
 #include "render/output.h"
 #include "tone/tone_curve.h"
 
@@ -25,8 +26,11 @@ Shape sizeOf(const std::string &text)
     return {width, height, 3};
 }
 
-void applyOptions(const Options &options, Recipe &recipe)
+/// The preset first, then what was asked for in particular.
+void applyOptions(const Options &options, const Recipe &start, Recipe &recipe)
 {
+    if (!options.preset.empty())
+        recipe = withPreset(recipe, presetNamed(options.preset), 100.0, start);
     if (!options.method.empty())
         setByPath(recipe, "tone.method", options.method);
     if (!options.profile.empty())
@@ -42,23 +46,21 @@ Work addDevelop(CLI::App &app)
     CLI::App *command = app.add_subcommand("develop", "merge, tone map and write a finished picture");
     addBracketOptions(*command, *options);
     command->add_option("-o,--output", options->output, "OUT.tif (16 bit) or OUT.jpg")->required();
-    command->add_option("--method", options->method, "plain or global (silent: global)")->type_name("NAME");
-    command->add_option("--preset", options->preset, "not built yet")->type_name("NAME");
+    command->add_option("--method", options->method, "plain, global, local or blend (silent: local)")->type_name("NAME");
+    command->add_option("--preset", options->preset, "one of ours, as in Poached; --method and --set act on top of it")->type_name("NAME");
     command->add_option("--set", options->set, "one setting, as in tone.range=60")->type_name("path=value");
     command->add_option("--size", options->size, "fits inside")->type_name("WxH");
     command->add_option("--profile", options->profile, "srgb, p3 or rec2020")->type_name("NAME");
     return [options](ExecContext &ctx) {
-        if (!options->preset.empty())
-            refuse("--preset");
-        if (options->method == "local" || options->method == "blend")
-            refuse("--method " + options->method);
         static_cast<void>(pictureFormatOf(options->output)); // before any work, like the two below
         const Shape size = sizeOf(options->size);
         Recipe trial;
-        applyOptions(*options, trial);
+        applyOptions(*options, trial, trial);
         ExecContext opening = ctx.part(0.0, 0.3), developing = ctx.part(0.3, 1.0);
         OpenSet set = openSet(*options, opening);
-        applyOptions(*options, set.recipe);
+        Recipe start;
+        start.tone = automaticTone(set.measured.tone);
+        applyOptions(*options, start, set.recipe);
         exportPicture(set.sources, set.recipe, set.measured, options->output, size.width, size.height, developing);
         std::cout << options->output << "\n";
     };

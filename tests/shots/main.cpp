@@ -6,7 +6,9 @@
 #include "sets/collection.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
+#include "steps/preset_group.h"
 #include "steps/tone_panel.h"
+#include "tasting/tasting_sheet.h"
 #include "theme/theme.h"
 
 #include <QApplication>
@@ -25,6 +27,7 @@ using namespace yolk::app;
 namespace {
 
 QString folder;
+QStringList wanted; // empty: all
 
 void settle(MainWindow &window)
 {
@@ -40,6 +43,8 @@ void settle(MainWindow &window)
 
 void shoot(MainWindow &window, const char *name)
 {
+    if (!wanted.isEmpty() && !wanted.contains(QLatin1String(name)))
+        return;
     settle(window);
     const QString path = folder + QLatin1Char('/') + QLatin1String(name) + QStringLiteral(".png");
     if (!window.grab().save(path))
@@ -57,11 +62,14 @@ int main(int argc, char **argv)
     QApplication application(argc, argv);
     QApplication::setOrganizationName(QStringLiteral("yolk-shots"));
     QApplication::setApplicationName(QStringLiteral("yolk-shots"));
-    if (argc != 2) {
-        std::fprintf(stderr, "usage: yolk-shots FOLDER\n");
+    if (argc < 2) {
+        std::fprintf(stderr, "usage: yolk-shots FOLDER [NAME...]\n");
         return 2;
     }
     folder = QString::fromLocal8Bit(argv[1]);
+    for (int i = 2; i < argc; ++i)
+        wanted << QString::fromLocal8Bit(argv[i]);
+    QStandardPaths::setTestModeEnabled(true); // nobody's own presets
     Theme::instance().install();
     MainWindow window;
     window.resize(1280, 800);
@@ -93,17 +101,24 @@ int main(int argc, char **argv)
     openDemo("henhouse-tripod");
     window.goTo(Step::Tone);
     shoot(window, "tone");
+    const auto tasted = [&](int key, Qt::KeyboardModifiers modifiers, const char *name) {
+        QTest::keyClick(&window, Qt::Key(key), modifiers);
+        for (int i = 0; i < 100 && !window.tasting()->isReady(); ++i)
+            QTest::qWait(20);
+        shoot(window, name);
+        QTest::keyClick(window.tasting(), Qt::Key_Escape);
+    };
+    window.tonePanel()->presets()->setGroup(QStringLiteral("Bold"));
+    tasted(Qt::Key_Y, Qt::NoModifier, "taste-presets");
+    tasted(Qt::Key_Y, Qt::ShiftModifier, "taste-variations");
+    window.tonePanel()->presets()->setGroup(QStringLiteral("Natural"));
     window.goTo(Step::Frames);
     shoot(window, "frames");
-    window.document()->lookAt(4);
-    shoot(window, "frame-large");
-    window.document()->lookAt(std::nullopt);
     window.goTo(Step::Merge);
     shoot(window, "merge");
     for (const auto &[mode, name] :
          {std::pair(yolk::InspectMode::Peek, "look-peek"),
-          std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise"),
-          std::pair(yolk::InspectMode::Clipped, "look-clipped")}) {
+          std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise")}) {
         window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
         shoot(window, name);
     }

@@ -37,6 +37,7 @@ Document::Document(QObject *parent)
       pickLane_(Lane::Policy::CancelRunning, this),
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
       readLane_(Lane::Policy::FinishRunning, this),
+      tasteLane_(Lane::Policy::CancelRunning, this),
       lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_}
 {
     endsTimer_.setSingleShot(true);
@@ -241,28 +242,6 @@ void Document::setRecipe(Recipe recipe, const QString &what, const QString &gest
 {
     if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
         recipeIsNew();
-}
-
-void Document::setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture)
-{
-    Recipe next = recipe();
-    next.tone.*member = value;
-    if (!gesture.isEmpty() && (member == &ToneSettings::whites || member == &ToneSettings::blacks))
-        showEndsBriefly();
-    setRecipe(std::move(next), name, gesture);
-}
-
-void Document::dragZone(int index, double lightness, const QString &gesture)
-{
-    const double value = std::round(zoneValueFor(recipe().tone, measured_->tone, index, lightness));
-    setTone(kZones[size_t(index)], value, tr("zone on the light scale"), gesture);
-}
-
-void Document::startAgain()
-{
-    Recipe next = recipe();
-    next.tone = automatic_;
-    setRecipe(std::move(next), tr("start again"));
 }
 
 void Document::undo()

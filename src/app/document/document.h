@@ -7,7 +7,9 @@
 #include "frames/coverage.h"
 #include "jobs/lane.h"
 #include "recipe/history.h"
+#include "recipe/preset.h"
 #include "render/inspect.h"
+#include "render/tone_response.h"
 #include "tone/tone_curve.h"
 
 #include <QColor>
@@ -87,13 +89,17 @@ public:
     const Recipe &recipe() const { return history_.current(); }
     const ToneSettings &automatic() const { return automatic_; }
     const std::array<double, 5> &zonePositions() const { return zoneEvs_; } ///< EV of the five handles
-    double lightnessAt(double ev) const { return curve_->lightness(ev); }
+    double lightnessAt(double ev) const; ///< of the curve; of the picture where a method has none
     /// Makes `recipe` current. Changes with the same non-empty gesture are one step of undo.
     void setRecipe(Recipe recipe, const QString &what, const QString &gesture = {});
     void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
     /// Brings the curve to a lightness at zone handle `index`.
     void dragZone(int index, double lightness, const QString &gesture);
-    void startAgain();                          ///< tone back to the automatic start
+    Recipe automaticRecipe() const;             ///< the present one with tone and colour at their automatic start
+    void startAgain();                          ///< back to it
+    void applyPreset(const Preset &preset, double amount, const QString &gesture = {});
+    /// Renders the picture under other settings, `size` device pixels each, and hands them out with tasted().
+    void taste(const QList<Recipe> &recipes, const QSize &size);
     void setFrameUsed(size_t index, bool used); ///< frames by their index in bracket(); the last one stays
     void removeFrame(size_t index);
     void setReference(size_t index);
@@ -182,6 +188,7 @@ Q_SIGNALS:
     void lookChanged(); ///< another frame, an inspection or the picture is shown
     void viewReady(const ViewPicture &picture);
     void loupeReady(const ViewPicture &picture);
+    void tasted(const QList<QImage> &pictures);
     void summaryChanged(); ///< overview() and outputHistogram()
     void readingsChanged();
     void versionsChanged();
@@ -200,6 +207,7 @@ private:
     struct Summary {
         ViewPicture overview;
         OutputHistogram histogram;
+        ToneResponse response;
     };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
               std::optional<Recipe> before);
@@ -237,6 +245,7 @@ private:
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;
+    std::optional<ToneResponse> response_; // of the picture
     std::optional<std::pair<Recipe, bool>> summaryOf_; // what both are of, and whether the merge was ready
     std::optional<Recipe> comparing_, comparedInFull_; // another merge that is compared with
     std::optional<Reading> pointer_;
@@ -256,7 +265,7 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     Lane viewLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_, pickLane_,
-        summaryLane_, loupeLane_, readLane_;
+        summaryLane_, loupeLane_, readLane_, tasteLane_;
     std::array<Lane *, 5> lanes_;
 };
 

@@ -313,19 +313,20 @@ void Document::summarise()
         return; // only another part is shown
     summaryOf_ = {job.recipe, mergedIsCurrent_};
     auto work = [job, whole](ExecContext &ctx) {
-        const Image<float> display =
-            render(job.sources, job.recipe, job.measured,
-                   {job.reduction,
-                    {whole.region.left(), whole.region.top(), whole.region.right(), whole.region.bottom()},
-                    whole.size.width(),
-                    whole.size.height()},
-                   ctx);
+        const RenderRequest request{
+            job.reduction,
+            {whole.region.left(), whole.region.top(), whole.region.right(), whole.region.bottom()},
+            whole.size.width(),
+            whole.size.height()};
+        const Image<float> display = render(job.sources, job.recipe, job.measured, request, ctx);
         Summary out; // step by step: g++ 12 destroys twice what a braced list held when a later part of it throws
         const bool same = job.space == job.recipe.output.space; // then it need not be rendered twice
         out.overview.image =
             same ? screenPicture(display.view(), job.monitor->from(job.space), ctx) : paintView(job, whole, ctx);
         out.overview.region = whole.region;
         out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
+        const PicturePtr scene = sceneOf(job.sources, job.measured, job.recipe, request, ctx); // is in the cache
+        out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space);
         return out;
     };
     summaryLane_.start<Summary>({}, work, [this](Outcome<Summary> outcome) {
@@ -333,6 +334,7 @@ void Document::summarise()
             return;
         overview_ = outcome.result->overview;
         outputHistogram_ = outcome.result->histogram;
+        response_ = outcome.result->response;
         Q_EMIT summaryChanged();
     });
     read();

@@ -95,6 +95,10 @@ QString styleSheetOf(const Tokens &t)
         QPushButton:disabled, QToolButton:disabled { color: %6; background: %2; }
         QToolButton:checked { background: %8; color: %9; }
         QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; }
+        QListWidget { background: %3; border: 1px solid %4; border-radius: 4px; }
+        QListWidget::item { height: 23px; padding-left: 5px; color: %5; }
+        QListWidget::item:hover { background: %2; }
+        QListWidget::item:selected { background: %7; color: %5; }
         QLineEdit { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 0px 2px; }
         QLineEdit:hover { border-color: %4; }
         QLineEdit:focus { background: %3; border-color: %5; }

@@ -1,10 +1,10 @@
 #include "align/pair_level_p.h"
 
+#include "base/quick_math.h"
 #include "base/vectorise.h"
 
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <cmath>
 #include <cstring>
 #include <vector>
@@ -13,17 +13,6 @@ namespace yolk {
 namespace {
 
 using Float4 = float __attribute__((vector_size(16)));
-
-/// Logarithm to base 2 of a positive value, within 1e-6: 2 atanh((m - r) / (m + r)) for a mantissa m, r = sqrt(2).
-YOLK_INLINE float quickLog2(float value)
-{
-    const int32_t bits = std::bit_cast<int32_t>(value);
-    const float mantissa = std::bit_cast<float>((bits & 0x007fffff) | 0x3f800000);
-    constexpr float kRoot = 1.41421356f, kTwoOverLn2 = 2.88539008f;
-    const float s = (mantissa - kRoot) / (mantissa + kRoot), q = s * s;
-    return float((bits >> 23) - 127) + 0.5f +
-           kTwoOverLn2 * s * (1.0f + q * (1.0f / 3.0f + q * (1.0f / 5.0f + q * (1.0f / 7.0f))));
-}
 
 YOLK_MULTIVERSION
 void logRow(const float *light, int width, float offset, float least, float *out)

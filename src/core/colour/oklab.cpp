@@ -44,6 +44,11 @@ Vector3 OklabSpace::toRgb(const Oklab &lab) const
     return fromCones_ * cones;
 }
 
+Vector3 OklabSpace::lightnessRow()
+{
+    return {kConesToLab.m[0], kConesToLab.m[1], kConesToLab.m[2]};
+}
+
 Oklab oklabOfXyz(const Vector3 &xyz)
 {
     return labOfCones(kXyzToCones * xyz);

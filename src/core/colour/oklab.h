@@ -19,6 +19,10 @@ public:
     Vector3 toRgb(const Oklab &lab) const;
     /// RGB of the colour with as much of its chroma as the cube [0, 1]^3 holds (to 1/4096); 0 < L < 1.
     Vector3 withinCube(const Oklab &lab) const;
+    const Matrix3 &toCones() const { return toCones_; } ///< from linear RGB
+    const Matrix3 &fromCones() const { return fromCones_; }
+    /// What the cube roots of the cones weigh in L. Of grey they are all L.
+    static Vector3 lightnessRow();
 
 private:
     Matrix3 toCones_, fromCones_;

@@ -7,11 +7,16 @@
 
 namespace yolk {
 
-/// It must not outlive the image, nor write into a constant one.
+/// It must not outlive the pixels, nor write into constant ones.
+template <class T> cv::Mat matOf(ImageView<T> view, int plane = 0)
+{
+    using Pixel = std::remove_const_t<T>;
+    return {view.height(), view.width(), cv::DataType<Pixel>::type, const_cast<Pixel *>(view.row(plane, 0)),
+            size_t(view.rowStride()) * sizeof(T)};
+}
 template <class T> cv::Mat matOf(const Image<T> &image, int plane = 0)
 {
-    return {image.height(), image.width(), cv::DataType<T>::type, const_cast<T *>(image.row(plane, 0)),
-            size_t(image.view().rowStride()) * sizeof(T)};
+    return matOf(image.view(), plane);
 }
 
 } // namespace yolk

@@ -2,6 +2,7 @@
 // it. The window calls it settings.
 #pragma once
 
+#include "adjust/colour_settings.h"
 #include "align/align_settings.h"
 #include "colour/icc.h"
 #include "frames/bracket.h"
@@ -36,6 +37,15 @@ inline constexpr auto kExportFields = std::tuple{
                               "Fewer artefacts and larger files towards 100"},
 };
 
+inline constexpr double kMostPresetAmount = 150.0; // percent
+
+/// Which preset the settings came from: for the window, pixels do not depend on it.
+struct PresetUse {
+    std::string name; ///< empty: none
+    double amount = 100.0;
+    bool operator==(const PresetUse &) const = default;
+};
+
 struct Recipe {
     FrameChoice frames;
     PrepareSettings prepare;
@@ -43,6 +53,8 @@ struct Recipe {
     MovementSettings movement;
     WhiteSettings white;
     ToneSettings tone;
+    ColourSettings colour;
+    PresetUse preset;
     GeometrySettings geometry;
     ExportSettings output;
     RadianceSettings radiance;
@@ -57,6 +69,7 @@ template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, V
     visit(std::string_view("movement"), recipe.movement, kMovementFields);
     visit(std::string_view("white"), recipe.white, kWhiteFields);
     visit(std::string_view("tone"), recipe.tone, kToneFields);
+    visit(std::string_view("colour"), recipe.colour, kColourFields);
     visit(std::string_view("geometry"), recipe.geometry, kGeometryFields);
     visit(std::string_view("export"), recipe.output, kExportFields);
     visit(std::string_view("radiance"), recipe.radiance, kRadianceFields);

@@ -1,6 +1,6 @@
 #include "recipe/recipe_json.h"
 
-#include <nlohmann/json.hpp>
+#include "recipe/json_values_p.h"
 
 #include <cmath>
 
@@ -48,19 +48,6 @@ private:
     json values_ = json::object();
 };
 
-std::string textOfValue(const json &value, const std::string &path)
-{
-    if (!value.is_string())
-        throw ArgumentError(path + ": must be text");
-    return value.get<std::string>();
-}
-double numberOfValue(const json &value, const std::string &path)
-{
-    if (!value.is_number())
-        throw ArgumentError(path + ": must be a number");
-    return value.get<double>();
-}
-
 void readFrames(json &root, FrameChoice &out)
 {
     Section section(root, "frames");
@@ -99,23 +86,6 @@ void readFrames(json &root, FrameChoice &out)
             out.exposure[id] = relative;
         }
     }
-}
-
-/// One field from JSON into its member.
-template <class S, class Field> void readField(S &settings, const Field &field, const json &value, const std::string &path)
-{
-    if constexpr (requires { field.minimum; })
-        assign(settings, field, numberOfValue(value, path), path);
-    else
-        assign(settings, field, textOfValue(value, path), path);
-}
-
-template <class S, class Field> json valueOf(const S &settings, const Field &field)
-{
-    if constexpr (requires { field.minimum; })
-        return settings.*field.member;
-    else
-        return std::string(keyOf(field, settings.*field.member));
 }
 
 double placeOfValue(const json &value, const std::string &path)
@@ -174,6 +144,18 @@ json regionsOf(const MovementSettings &movement)
     return out;
 }
 
+void readPreset(json &root, PresetUse &out)
+{
+    Section section(root, "preset");
+    if (const auto name = section.take("name"))
+        out.name = textOfValue(*name, section.path("name"));
+    if (const auto amount = section.take("amount"))
+        out.amount = numberOfValue(*amount, section.path("amount"));
+    if (!(out.amount >= 0.0 && out.amount <= kMostPresetAmount))
+        throw ArgumentError(section.path("amount") + " = " + shortestText(out.amount) + ": must lie in 0 to " +
+                            shortestText(kMostPresetAmount));
+}
+
 void collectPaths(const json &object, const std::string &prefix, std::vector<std::string> &out)
 {
     for (const auto &[key, value] : object.items()) {
@@ -204,6 +186,7 @@ ReadRecipe parseRecipe(const std::string &text)
     ReadRecipe out;
     readFrames(root, out.recipe.frames);
     readRegions(root, out.recipe.movement);
+    readPreset(root, out.recipe.preset);
     forEachSection(out.recipe, [&](std::string_view key, auto &settings, const auto &table) {
         Section section(root, std::string(key));
         forEachField(table, [&](const auto &field) {
@@ -242,6 +225,8 @@ std::string recipeText(const Recipe &recipe, const std::string &unknown)
         json &section = root[std::string(key)];
         forEachField(table, [&](const auto &field) { section[std::string(field.key)] = valueOf(settings, field); });
     });
+    if (!recipe.preset.name.empty())
+        root["preset"] = {{"name", recipe.preset.name}, {"amount", recipe.preset.amount}};
     if (!recipe.movement.regions.empty())
         root["movement"]["regions"] = regionsOf(recipe.movement);
     if (!unknown.empty()) {

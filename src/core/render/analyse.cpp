@@ -9,11 +9,6 @@
 namespace yolk {
 namespace {
 
-double percentile(const std::vector<float> &sorted, double share)
-{
-    return double(sorted[size_t(std::lround(share * double(sorted.size() - 1)))]);
-}
-
 std::vector<float> sortedEvs(const Image<float> &scene)
 {
     std::vector<float> evs;
@@ -27,11 +22,11 @@ std::vector<float> sortedEvs(const Image<float> &scene)
     return evs;
 }
 
-/// A request for the whole picture with some 60 000 pixels: enough for percentiles.
+/// A request for the whole picture with some 150 000 pixels: enough for percentiles.
 RenderRequest measuringRequest(const Sources &sources, const Bracket &bracket)
 {
     const Frame &frame = *bracket.frames[bracket.reference].frame;
-    const double scale = std::min(1.0, std::sqrt(6e4 / (double(frame.width) * frame.height)));
+    const double scale = std::min(1.0, std::sqrt(1.5e5 / (double(frame.width) * frame.height)));
     return {previewReduction(sources),
             {},
             std::max(1, int(std::lround(frame.width * scale))),
@@ -157,14 +152,7 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
     out.asShot = lightOf(colour, colour.neutral);
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);
-    const std::vector<float> evs = sortedEvs(*scene);
-    out.tone.lowEv = percentile(evs, 0.01);
-    out.tone.highEv = percentile(evs, 0.99);
-    out.tone.peakEv = percentile(evs, 0.9995);
-    double sum = 0.0;
-    for (float ev : evs)
-        sum += std::clamp(double(ev), out.tone.lowEv, out.tone.highEv);
-    out.tone.averageEv = sum / double(evs.size());
+    out.tone = toneStartOf(scene->view());
     return out;
 }
 

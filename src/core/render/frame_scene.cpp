@@ -3,6 +3,7 @@
 #include "io/linear_codes.h"
 #include "render/align_stage.h"
 #include "render/render_p.h"
+#include "render/tone_stage.h"
 #include "tone/tone_curve.h"
 
 #include <algorithm>
@@ -106,7 +107,8 @@ Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness b
     for (double &m : matrix.m)
         m *= bracket.anchorExposure / frame->exposure;
     applyMatrix(matrix, scene.view(), ctx);
-    return toneMap(scene.view(), ToneCurve(recipe.tone, measured.tone), recipe.output.space, ctx);
+    const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, ctx);
+    return tones(scene.view(), scenePartOf(reference, request.region), ctx);
 }
 
 } // namespace yolk

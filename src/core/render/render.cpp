@@ -1,6 +1,7 @@
 #include "render/align_stage.h"
 #include "render/movement_stage.h"
 #include "render/render_p.h"
+#include "render/tone_stage.h"
 
 #include "tone/tone_curve.h"
 
@@ -240,23 +241,45 @@ Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced)
     return {asShot[0] - now[0], asShot[1] - now[1], asShot[2] - now[2]};
 }
 
-PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
-                   ExecContext &ctx)
+namespace {
+
+/// Checked, and never empty.
+RealRect regionOf(const RenderRequest &request, const Frame &reference)
+{
+    const RealRect region = request.region == RealRect{}
+                                ? RealRect{0, 0, double(reference.width), double(reference.height)}
+                                : request.region;
+    if (!(region.x1 > region.x0) || !(region.y1 > region.y0))
+        throw ArgumentError("the region to render is empty");
+    return region;
+}
+
+} // namespace
+
+void hashScene(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
+               Hasher &hasher)
 {
     const Bracket bracket = bracketOf(sources, measured, recipe);
     const Hash128 merged = mergeKey(bracket, measured, recipe, request.reduction);
     const Frame &reference = *bracket.frames[bracket.reference].frame;
-    RealRect region = request.region;
-    if (region == RealRect{})
-        region = {0, 0, double(reference.width), double(reference.height)};
-    if (!(region.x1 > region.x0) || !(region.y1 > region.y0))
-        throw ArgumentError("the region to render is empty");
+    const RealRect region = regionOf(request, reference);
+    hasher.value(merged.high).value(merged.low).value(request.width).value(request.height);
+    hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1);
+    for (double m : whiteMatrix(reference.codeValues, recipe.white, measured).m)
+        hasher.value(m);
+}
+
+PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
+                   ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    const RealRect region = regionOf(request, reference);
     const Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
     Hasher hasher;
-    hasher.value(Stage::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);
-    hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1);
-    for (double m : matrix.m)
-        hasher.value(m);
+    hasher.value(Stage::Scene);
+    hashScene(sources, measured, recipe, request, hasher);
+    const Hash128 merged = mergeKey(bracket, measured, recipe, request.reduction);
     return (sources.views ? sources.views : sources.cache)->get<Image<float>>(
         hasher.finish(),
         [&] {
@@ -287,10 +310,11 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx)
 {
-    const ToneCurve curve(recipe.tone, measured.tone); // first: a bad setting is said before any work
-    ExecContext scening = ctx.part(0.0, 0.9), toning = ctx.part(0.9, 1.0);
+    ExecContext layering = ctx.part(0.0, 0.3), scening = ctx.part(0.3, 0.9), toning = ctx.part(0.9, 1.0);
+    const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, layering);
     const PicturePtr scene = sceneOf(sources, measured, recipe, request, scening);
-    return toneMap(scene->view(), curve, recipe.output.space, toning);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    return tones(scene->view(), scenePartOf(*bracket.frames[bracket.reference].frame, request.region), toning);
 }
 
 PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,

@@ -15,6 +15,7 @@
 #include "movement/movement.h"
 #include "recipe/recipe.h"
 #include "render/stage_cache.h"
+#include "tone/tone_start.h"
 
 #include <memory>
 #include <optional>
@@ -23,7 +24,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 4;
+inline constexpr int kProcessVersion = 5;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {

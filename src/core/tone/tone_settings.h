@@ -7,20 +7,31 @@
 
 namespace yolk {
 
-enum class ToneMethod { Plain, Global };
+enum class ToneMethod { Plain, Global, Local, Blend };
+enum class BrightEnd { Clip, Roll };
 
 inline constexpr std::array kToneMethods{
-    Choice<ToneMethod>{ToneMethod::Plain, "plain", "Plain",
-                       "Exposure and gamma, nothing else: what is too bright clips"},
-    Choice<ToneMethod>{ToneMethod::Global, "global", "Global", "One curve for the whole picture brings its range down"},
+    Choice<ToneMethod>{ToneMethod::Plain, "plain", "Plain", "Plain exposure: exposure and gamma, nothing else"},
+    Choice<ToneMethod>{ToneMethod::Global, "global", "Global",
+                       "Global curve: one curve for the whole picture brings its range down"},
+    Choice<ToneMethod>{ToneMethod::Local, "local", "Local",
+                       "Local detail: the large differences of light are brought down, the detail on them is kept"},
+    Choice<ToneMethod>{ToneMethod::Blend, "blend", "Blend",
+                       "Blended exposures: every part of the picture from the exposures that show it best"},
+};
+inline constexpr std::array kBrightEnds{
+    Choice<BrightEnd>{BrightEnd::Clip, "clip", "Clip", "What is brighter than the display is white"},
+    Choice<BrightEnd>{BrightEnd::Roll, "roll", "Roll off", "The lightest tones run softly into white"},
 };
 
 /// Values are absolute; automaticTone() gives those that suit a scene.
 struct ToneSettings {
-    ToneMethod method = ToneMethod::Global;
+    ToneMethod method = ToneMethod::Local;
     double range = 0.0;
-    double toe = 0.0;
+    double localContrast = 0.0, fineDetail = 0.0;
+    double toe = 0.0, shoulder = 50.0;
     double gamma = 1.0;
+    BrightEnd brightEnd = BrightEnd::Clip;
     double exposure = 0.0;
     double contrast = 0.0;
     double whites = 0.0, highlights = 0.0, middle = 0.0, shadows = 0.0, blacks = 0.0;
@@ -33,10 +44,22 @@ inline constexpr auto kToneFields = std::tuple{
     RealField<ToneSettings>{
         "range", &ToneSettings::range, 0, 100, 0, 1, 0, "", "Method", "Range",
         "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing"},
+    RealField<ToneSettings>{"local_contrast", &ToneSettings::localContrast, -100, 100, 0, 1, 0, "", "Method",
+                            "Local contrast",
+                            "Strengthens or flattens the differences between neighbouring parts, in percent; at 0 they "
+                            "stay as they were in the scene"},
+    RealField<ToneSettings>{"fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Method", "Fine detail",
+                            "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
+                            "in the scene"},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
                             "How far the darkest tones are drawn down to black, in percent"},
+    RealField<ToneSettings>{"shoulder", &ToneSettings::shoulder, 0, 100, 50, 1, 0, "", "Method", "Shoulder",
+                            "How softly the lightest tones run into white: at 50 the lightest light of the scene just "
+                            "reaches it, below it clips, above it stays short of white"},
     RealField<ToneSettings>{"gamma", &ToneSettings::gamma, 0.4, 2.5, 1, 0.05, 2, "", "Method", "Gamma",
                             "Brightens (above 1) or darkens (below 1) the middle tones; black and white stay"},
+    ChoiceField<ToneSettings, BrightEnd>{"bright_end", &ToneSettings::brightEnd, kBrightEnds, "Method", "Bright end",
+                                         "What happens with light that is too bright for the display"},
     RealField<ToneSettings>{"exposure", &ToneSettings::exposure, -12, 12, 0, 0.05, 2, "EV", "Brightness", "Exposure",
                             "Makes the whole picture brighter or darker, in stops of light"},
     RealField<ToneSettings>{"contrast", &ToneSettings::contrast, -100, 100, 0, 1, 0, "", "Brightness", "Contrast",
@@ -53,18 +76,33 @@ inline constexpr auto kToneFields = std::tuple{
                             "Lightens or darkens the darkest tones, in percent of their room"},
 };
 
+/// Whether a setting of kToneFields does something under a method.
+constexpr bool actsUnder(ToneMethod method, std::string_view key)
+{
+    const bool plain = method == ToneMethod::Plain, layered = method == ToneMethod::Local || method == ToneMethod::Blend;
+    if (key == "gamma" || key == "bright_end")
+        return plain;
+    if (key == "range")
+        return !plain;
+    if (key == "toe" || key == "shoulder")
+        return method == ToneMethod::Global || method == ToneMethod::Local;
+    if (key == "local_contrast" || key == "fine_detail")
+        return layered;
+    return true;
+}
+
 /// The zone members, dark to bright: the order of the handles on the light scale.
 inline constexpr std::array<double ToneSettings::*, 5> kZones{&ToneSettings::blacks, &ToneSettings::shadows,
                                                               &ToneSettings::middle, &ToneSettings::highlights,
                                                               &ToneSettings::whites};
 
-/// Luminance statistics of a merged scene in EV against 0.18, from which the automatic start follows.
-struct ToneStart {
-    double lowEv = -4.0;    ///< 1st percentile
-    double averageEv = 0.0; ///< log average between the 1st and the 99th percentile
-    double highEv = 2.0;    ///< 99th percentile
-    double peakEv = 2.5;    ///< 99.95th percentile
-    bool operator==(const ToneStart &) const = default;
-};
+/// Whether a zone is moved.
+constexpr bool movesZones(const ToneSettings &settings)
+{
+    for (const auto zone : kZones)
+        if (settings.*zone != 0.0)
+            return true;
+    return false;
+}
 
 } // namespace yolk

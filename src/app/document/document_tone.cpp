@@ -1,0 +1,82 @@
+// Tone: settings, presets, and pictures of other settings to choose from.
+#include "document/document.h"
+
+#include "tone/tone_curve.h"
+
+#include <cmath>
+
+namespace yolk::app {
+
+void Document::setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture)
+{
+    Recipe next = recipe();
+    next.tone.*member = value;
+    if (!gesture.isEmpty() && (member == &ToneSettings::whites || member == &ToneSettings::blacks))
+        showEndsBriefly();
+    setRecipe(std::move(next), name, gesture);
+}
+
+void Document::dragZone(int index, double lightness, const QString &gesture)
+{
+    // Where the curve is measured on the picture, the drag moves the settings' own curve by as much.
+    const double ev = zoneEvs_[size_t(index)], wanted = curve_->lightness(ev) + lightness - lightnessAt(ev);
+    const double value = std::round(zoneValueFor(recipe().tone, measured_->tone, index, wanted));
+    setTone(kZones[size_t(index)], value, tr("zone on the light scale"), gesture);
+}
+
+double Document::lightnessAt(double ev) const
+{
+    const double at = (ev - ToneResponse::kFirstEv) / ToneResponse::kBinEv - 0.5;
+    const int bin = int(std::floor(at));
+    if (recipe().tone.method != ToneMethod::Blend || !response_ || bin < 0 || bin + 1 >= ToneResponse::kBins)
+        return curve_->lightness(ev);
+    const double a = response_->lightness[size_t(bin)], b = response_->lightness[size_t(bin) + 1];
+    return a + (b - a) * (at - bin);
+}
+
+Recipe Document::automaticRecipe() const
+{
+    Recipe out = recipe();
+    out.tone = automatic_;
+    out.colour = {};
+    out.preset = {};
+    return out;
+}
+
+void Document::startAgain()
+{
+    setRecipe(automaticRecipe(), tr("start again"));
+}
+
+void Document::applyPreset(const Preset &preset, double amount, const QString &gesture)
+{
+    if (isOpen())
+        setRecipe(withPreset(recipe(), preset, amount, automaticRecipe()), tr("preset %1").arg(QString::fromStdString(preset.name)),
+                  gesture);
+}
+
+void Document::taste(const QList<Recipe> &recipes, const QSize &size)
+{
+    if (!isOpen() || size.isEmpty())
+        return;
+    ViewJob job = jobFor({});
+    job.reduction = previewReduction(sources_); // tiles are small
+    const ViewRequest whole{QRectF(area_), size};
+    using Pictures = QList<QImage>;
+    auto work = [job, recipes, whole](ExecContext &ctx) mutable {
+        Pictures out;
+        for (const Recipe &r : recipes) {
+            job.recipe = r;
+            out << paintView(job, whole, ctx);
+        }
+        return out;
+    };
+    tasteLane_.start<Pictures>({}, work, [this](Outcome<Pictures> outcome) {
+        if (outcome.result)
+            Q_EMIT tasted(*outcome.result);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
+}
+
+} // namespace yolk::app

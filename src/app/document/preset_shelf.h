@@ -1,0 +1,54 @@
+// The presets at hand: ours, and the user's own as files in a folder.
+#pragma once
+
+#include "recipe/preset.h"
+
+#include <QHash>
+#include <QObject>
+#include <QStringList>
+
+#include <optional>
+
+namespace yolk::app {
+
+class PresetShelf : public QObject {
+    Q_OBJECT
+public:
+    /// Own presets are kept in `folder`, which need not exist yet.
+    explicit PresetShelf(const QString &folder, QObject *parent = nullptr);
+
+    QStringList groups() const; ///< ours first, then the user's
+    std::vector<Preset> inGroup(const QString &group) const;
+    std::optional<Preset> find(const QString &name) const;
+    bool isOwn(const QString &name) const;
+
+    /// Keeps a preset; one of the user's of the same name is replaced. Throws ArgumentError (a name of ours, no name),
+    /// OutputError.
+    void keep(const Preset &preset);
+    /// Throws as keep(); ArgumentError when the new name is taken.
+    void change(const QString &name, const QString &newName, const QString &newGroup);
+    void remove(const QString &name); ///< Throws OutputError.
+    /// Reads a preset file into the shelf under a name that is free and returns that name. Throws InputError, as keep().
+    QString import(const QString &path);
+    void exportTo(const QString &name, const QString &path) const; ///< Throws OutputError, ArgumentError (name).
+
+    const QStringList &problems() const { return problems_; } ///< files of the folder that could not be read
+
+Q_SIGNALS:
+    void changed();
+
+private:
+    struct Own {
+        Preset preset;
+        QString file;
+    };
+    const Own *own(const QString &name) const;
+    QString fileFor(const QString &name) const;
+    void load();
+
+    QString folder_;
+    std::vector<Own> own_; ///< by name
+    QStringList problems_;
+};
+
+} // namespace yolk::app

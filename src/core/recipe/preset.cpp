@@ -1,0 +1,191 @@
+#include "recipe/preset.h"
+
+#include "recipe/builtin_presets_p.h"
+#include "recipe/json_values_p.h"
+
+#include <algorithm>
+
+namespace yolk {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char *kFormat = "yolk-preset";
+constexpr int kVersion = 1;
+
+/// Calls visit(path, settings of the recipe, of the start, field) for each setting of a preset's parts.
+template <class AnyRecipe, class Visit>
+void forEachHeld(const std::set<std::string> &parts, AnyRecipe &recipe, const Recipe &start, Visit &&visit)
+{
+    forEachSection(recipe, [&](std::string_view section, auto &settings, const auto &table) {
+        forEachSection(start, [&](std::string_view other, const auto &automatic, const auto &) {
+            if constexpr (std::is_same_v<std::remove_cvref_t<decltype(settings)>,
+                                         std::remove_cvref_t<decltype(automatic)>>) {
+                if (section != other)
+                    return;
+                forEachField(table, [&](const auto &field) {
+                    const bool held = std::ranges::any_of(kPresetParts, [&](const PresetPart &part) {
+                        return parts.contains(std::string(part.key)) && part.section == section &&
+                               (part.group.empty() || part.group == field.group);
+                    });
+                    if (held)
+                        visit(std::string(section) + "." + std::string(field.key), settings, automatic, field);
+                });
+            }
+        });
+    });
+}
+
+double distanceOf(const Preset &preset, const std::string &path)
+{
+    const auto it = preset.values.find(path);
+    const double *number = it == preset.values.end() ? nullptr : std::get_if<double>(&it->second);
+    return number ? *number : 0.0;
+}
+
+/// A name goes into recipes, file names and lists.
+void checkWords(const std::string &text, const char *what, size_t longest, bool mayBeEmpty)
+{
+    const bool control = std::ranges::any_of(text, [](unsigned char c) { return c < 0x20 || c == 0x7f; });
+    if ((text.empty() && !mayBeEmpty) || text.size() > longest || control)
+        throw ArgumentError(std::string(what) + ": must be text of " + (mayBeEmpty ? "up to " : "1 to ") +
+                            std::to_string(longest) + " characters in one line");
+}
+
+} // namespace
+
+Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, const Recipe &start)
+{
+    if (!(amount >= 0.0 && amount <= kMostPresetAmount))
+        throw ArgumentError("preset.amount = " + shortestText(amount) + ": must lie in 0 to " +
+                            shortestText(kMostPresetAmount));
+    Recipe out = recipe;
+    const bool again = !preset.name.empty() && recipe.preset.name == preset.name;
+    forEachHeld(preset.parts, out, start, [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
+        if constexpr (requires { field.minimum; }) {
+            const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
+            const auto at = [&](double percent) {
+                return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
+            };
+            const double byHand = again ? settings.*field.member - at(recipe.preset.amount) : 0.0;
+            settings.*field.member = std::clamp(at(amount) + byHand, field.minimum, field.maximum);
+        } else {
+            const auto it = preset.values.find(path);
+            const std::string *choice =
+                it == preset.values.end() || amount == 0.0 ? nullptr : std::get_if<std::string>(&it->second);
+            if (choice)
+                assign(settings, field, *choice, path);
+            else
+                settings.*field.member = automatic.*field.member;
+        }
+    });
+    out.preset = {preset.name, amount};
+    return out;
+}
+
+Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::string> &parts)
+{
+    Preset out;
+    out.parts = parts;
+    forEachHeld(parts, recipe, start, [&](const std::string &path, const auto &settings, const auto &automatic, const auto &field) {
+        if (settings.*field.member == automatic.*field.member)
+            return;
+        if constexpr (requires { field.minimum; })
+            out.values[path] = settings.*field.member - automatic.*field.member;
+        else
+            out.values[path] = std::string(keyOf(field, settings.*field.member));
+    });
+    return out;
+}
+
+Preset parsePreset(const std::string &text)
+{
+    const json root = json::parse(text, nullptr, false);
+    if (!root.is_object() || root.value("format", json()) != json(kFormat))
+        throw ArgumentError("is not a Yolk preset");
+    const json version = root.value("version", json());
+    if (!version.is_number_integer() || version.get<long long>() < 1 || version.get<long long>() > kVersion)
+        throw ArgumentError("version: this Yolk reads presets of version 1 to " + std::to_string(kVersion));
+    Preset out;
+    out.name = textOfValue(root.value("name", json()), "name");
+    out.group = textOfValue(root.value("group", json()), "group");
+    out.description = textOfValue(root.value("description", json("")), "description");
+    checkWords(out.name, "name", 60, false);
+    checkWords(out.group, "group", 60, false);
+    checkWords(out.description, "description", 200, true);
+    const json parts = root.value("parts", json());
+    if (!parts.is_array() || parts.empty())
+        throw ArgumentError("parts: must be a list of what the preset decides");
+    for (const json &part : parts) {
+        const std::string key = textOfValue(part, "parts");
+        if (std::ranges::find(kPresetParts, key, &PresetPart::key) == kPresetParts.end())
+            throw ArgumentError("parts: there is no part " + key);
+        out.parts.insert(key);
+    }
+    const json values = root.value("values", json::object());
+    if (!values.is_object())
+        throw ArgumentError("values: must be an object");
+    std::set<std::string> unread;
+    for (const auto &[path, value] : values.items())
+        unread.insert(path);
+    Recipe any;
+    const Recipe neutral;
+    forEachHeld(out.parts, any, neutral, [&](const std::string &path, auto &settings, const auto &, const auto &field) {
+        if (!values.contains(path))
+            return;
+        unread.erase(path);
+        if constexpr (requires { field.minimum; }) {
+            const double distance = numberOfValue(values[path], path), most = field.maximum - field.minimum;
+            if (!(distance >= -most && distance <= most))
+                throw ArgumentError(path + " = " + shortestText(distance) + ": must lie in " + shortestText(-most) +
+                                    " to " + shortestText(most));
+            out.values[path] = distance;
+        } else {
+            assign(settings, field, textOfValue(values[path], path), path); // checks it
+            out.values[path] = textOfValue(values[path], path);
+        }
+    });
+    if (!unread.empty())
+        throw ArgumentError(*unread.begin() + ": is no setting of the parts of this preset");
+    return out;
+}
+
+std::string presetText(const Preset &preset)
+{
+    json values = json::object();
+    for (const auto &[path, value] : preset.values)
+        std::visit([&, &key = path](const auto &v) { values[key] = v; }, value);
+    return json{{"format", kFormat},
+                {"version", kVersion},
+                {"name", preset.name},
+                {"group", preset.group},
+                {"description", preset.description},
+                {"parts", preset.parts},
+                {"values", values}}
+               .dump(2) +
+           "\n";
+}
+
+std::span<const Preset> builtInPresets()
+{
+    static const std::vector<Preset> presets = [] {
+        std::vector<Preset> out;
+        for (const std::string_view text : kBuiltInPresets)
+            out.push_back(parsePreset(std::string(text)));
+        return out;
+    }();
+    return presets;
+}
+
+const Preset &presetNamed(std::string_view name)
+{
+    std::string known;
+    for (const Preset &preset : builtInPresets()) {
+        if (preset.name == name)
+            return preset;
+        known += (known.empty() ? "" : ", ") + preset.name;
+    }
+    throw ArgumentError("preset " + std::string(name) + ": there is none of this name; there are " + known);
+}
+
+} // namespace yolk

@@ -1,0 +1,64 @@
+// From scene light to display light: a curve on luminance, or on a base layer of it with the detail kept.
+#pragma once
+
+#include "base/exec_context.h"
+#include "colour/icc.h"
+#include "colour/oklab.h"
+#include "image/image.h"
+#include "tone/light_grid.h"
+#include "tone/tone_curve.h"
+
+#include <memory>
+#include <vector>
+
+namespace yolk {
+
+/// What is found once of a scene and serves all its pixels; null where a method does without.
+struct ToneGrids {
+    std::shared_ptr<const LightGrid> layers; ///< of localLayers()
+    std::shared_ptr<const LightGrid> blend;  ///< of blendGrid()
+    bool operator==(const ToneGrids &) const = default;
+};
+
+/// Which of them these settings need.
+bool needsLayers(const ToneSettings &settings);
+bool needsBlend(const ToneSettings &settings);
+
+/// Maps luminance, keeps the ratios of the channels, scales their Oklab chroma and brings what then falls out of the output
+/// space into it with its hue (colour/oklab_rows.h). With v the light in EV, b its base layer, l and f its local contrast
+/// and fine detail, M the method's curve and Z the zones:
+///   plain, global  log D = log M(v) + z(M(b))
+///   local          log D = log Z(M(b)) + L l + F f
+///   blend          log D = log B(v) + z(B(v) / 2^(l + f)) + (L - 1) l + (F - 1) f, B the blended exposures
+/// z is log Z(t) - log t, L and F are 1 + local contrast / 100 and 1 + fine detail / 100. What lightens on top of the first
+/// summand never reaches beyond white: T + c / sqrt(1 + (c / (1 - T))^2) for T the first summand alone and c = D - T.
+class ToneMapper {
+public:
+    /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is missing.
+    ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
+               ToneGrids grids = {});
+
+    /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, 1], three planes out.
+    /// Throws:  ArgumentError (shape), Cancelled. NaN and infinities become black.
+    /// Threads: bands of rows; the same bits for any runner. Memory: the result.
+    /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
+    Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
+
+private:
+    enum class Way { Curve, Layers, CurveWithZones, Blend };
+    struct Row;
+    void mapRow(Row &row, ImageView<const float> scene, int y, const ScenePart &part, ImageView<float> out) const;
+
+    Way way_;
+    ToneGrids grids_;
+    Matrix3 toOutput_;
+    OklabSpace oklab_;
+    float localWeight_, fineWeight_, chroma_;
+    std::vector<float> curve_; ///< log2 of display light: with zones for Curve and Layers, else without
+    std::vector<float> zones_; ///< log2 of what the zones multiply display light by, over its own log2
+};
+
+/// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least.
+void evRow(const float *r, const float *g, const float *b, int width, float *ev);
+
+} // namespace yolk
