@@ -71,7 +71,7 @@ Image<float> toned(ImageView<const float> scene, const ToneSettings &settings, c
             localLayers(ev.view(), start.lowEv - 4.0, start.peakEv - start.lowEv + 7.0, ctx));
     }
     if (needsBlend(settings))
-        grids.blend = std::make_shared<const LightGrid>(blendGrid(scene, settings, start, ctx));
+        grids.blend = std::make_shared<const LightGrid>(blendGrid(blendScene(scene).view(), settings, start, ctx));
     return ToneMapper(settings, start, OutputSpace::Srgb, 1.0, grids)(scene, {}, ctx);
 }
 
@@ -135,7 +135,7 @@ double noiseGain(const ToneSettings &settings, double ev)
 double localSlope(const ToneSettings &settings, double ev)
 {
     constexpr double kDifference = 0.1;
-    constexpr int kPatch = kWidth / 100;
+    constexpr int kPatch = 3;
     const Image<float> scene = greyScene(kWidth, kHeight, [&](int x, int y) {
         const bool patch = std::abs(x - kWidth / 2) <= kPatch / 2 && std::abs(y - kHeight / 2) <= kPatch / 2;
         return frameEv(x, ev) + (patch ? kDifference : 0.0);

@@ -22,7 +22,7 @@ double reversalPercent(const ToneSettings &settings, double stops);
 /// How much larger noise becomes, of a hundredth of a stop on even light at `ev` within a scene of ten stops: deviations
 /// of log light, out over in.
 double noiseGain(const ToneSettings &settings, double ev);
-/// The same of a small difference between the middle of a patch (1 % of the scene's width) and its surroundings.
+/// The same of a small difference between the middle of a patch (three pixels) and its surroundings.
 double localSlope(const ToneSettings &settings, double ev);
 
 /// The largest turn of Oklab hue, in degrees, of colours with chroma / L of 0.05 and more that stay within sRGB: even

@@ -310,11 +310,10 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx)
 {
-    ExecContext layering = ctx.part(0.0, 0.3), scening = ctx.part(0.3, 0.9), toning = ctx.part(0.9, 1.0);
-    const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, layering);
+    static_cast<void>(ToneCurve(recipe.tone, measured.tone)); // a bad setting is said before any work
+    ExecContext scening = ctx.part(0.0, 0.8), toning = ctx.part(0.8, 1.0);
     const PicturePtr scene = sceneOf(sources, measured, recipe, request, scening);
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    return tones(scene->view(), scenePartOf(*bracket.frames[bracket.reference].frame, request.region), toning);
+    return mapTones(sources, measured, recipe, request, scene->view(), recipe.output.space, toning);
 }
 
 PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,

@@ -12,7 +12,7 @@
 namespace yolk {
 namespace {
 
-enum class Grid : int { Layers = 100, Blend }; // apart from the other stages' keys
+enum class Grid : int { Layers = 100, BlendScene, Blend, Lights }; // apart from the other stages' keys
 
 /// The recipe of the merge that layers are found from.
 Recipe layersRecipe(const Recipe &recipe)
@@ -63,43 +63,88 @@ ScenePart scenePartOf(const Frame &reference, const RealRect &region)
             region.y1 / reference.height};
 }
 
+namespace {
+
+struct Found {
+    ToneGrids grids;
+    Hash128 key{}; ///< of both
+};
+
+Hash128 hashed(Grid what, const Hash128 &of)
+{
+    Hasher hasher;
+    hasher.value(what).value(of.high).value(of.low);
+    return hasher.finish();
+}
+
+Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx)
+{
+    const ToneSettings &tone = recipe.tone;
+    Found out;
+    if (!needsLayers(tone))
+        return out;
+    const Recipe plain = layersRecipe(recipe);
+    const RenderRequest whole{previewReduction(sources), {}, 0, 0};
+    ExecContext scening = ctx.part(0.0, 0.7), layering = ctx.part(0.7, 0.9), blending = ctx.part(0.9, 1.0);
+    Hasher hasher;
+    hashScene(sources, measured, plain, whole, hasher);
+    hasher.value(measured.tone.lowEv).value(measured.tone.peakEv);
+    const Hash128 scene = hasher.finish();
+    const auto bytes = [](const LightGrid &grid) { return grid.bytes(); };
+    out.key = hashed(Grid::Layers, scene);
+    out.grids.layers = sources.cache->get<LightGrid>(
+        out.key,
+        [&] { return layersOf(sceneOf(sources, measured, plain, whole, scening)->view(), measured.tone, layering); },
+        bytes);
+    if (!needsBlend(tone))
+        return out;
+    const PicturePtr small = sources.cache->get<Image<float>>(
+        hashed(Grid::BlendScene, scene),
+        [&] { return blendScene(sceneOf(sources, measured, plain, whole, scening)->view()); },
+        [](const Image<float> &image) { return image.bytes(); });
+    Hasher blend;
+    blend.value(Grid::Blend).value(scene.high).value(scene.low);
+    blend.value(tone.range).value(tone.exposure).value(tone.contrast);
+    out.key = blend.finish();
+    out.grids.blend = sources.cache->get<LightGrid>(
+        out.key, [&] { return blendGrid(small->view(), tone, measured.tone, blending); }, bytes);
+    return out;
+}
+
+ToneMapper mapperOf(const Measured &measured, const Recipe &recipe, OutputSpace space, ToneGrids grids)
+{
+    const ToneCurve curve(recipe.tone, measured.tone);
+    return ToneMapper(recipe.tone, measured.tone, space,
+                      chromaBeside(curve) * (1.0 + recipe.colour.saturation / 100.0), std::move(grids));
+}
+
+} // namespace
+
 ToneMapper toneMapperOf(const Sources &sources, const Measured &measured, const Recipe &recipe, OutputSpace space,
                         ExecContext &ctx)
 {
-    const ToneSettings &tone = recipe.tone;
-    const ToneCurve curve(tone, measured.tone); // first: a bad setting is said before any work
-    ToneGrids grids;
-    if (needsLayers(tone)) {
-        const Recipe plain = layersRecipe(recipe);
-        const RenderRequest whole{previewReduction(sources), {}, 0, 0};
-        ExecContext scening = ctx.part(0.0, 0.7), layering = ctx.part(0.7, 0.9), blending = ctx.part(0.9, 1.0);
-        Hasher hasher;
-        hasher.value(Grid::Layers);
-        hashScene(sources, measured, plain, whole, hasher);
-        hasher.value(measured.tone.lowEv).value(measured.tone.peakEv);
-        const Hash128 key = hasher.finish();
-        const auto bytes = [](const LightGrid &grid) { return grid.bytes(); };
-        grids.layers = sources.cache->get<LightGrid>(
-            key,
-            [&] {
-                return layersOf(sceneOf(sources, measured, plain, whole, scening)->view(), measured.tone, layering);
-            },
-            bytes);
-        if (needsBlend(tone)) {
-            Hasher blend;
-            blend.value(Grid::Blend).value(key.high).value(key.low);
-            blend.value(tone.range).value(tone.exposure).value(tone.contrast);
-            grids.blend = sources.cache->get<LightGrid>(
-                blend.finish(),
-                [&] {
-                    const PicturePtr scene = sceneOf(sources, measured, plain, whole, scening);
-                    return blendGrid(scene->view(), tone, measured.tone, blending);
-                },
-                bytes);
-        }
-    }
-    return ToneMapper(tone, measured.tone, space,
-                      chromaBeside(curve) * (1.0 + recipe.colour.saturation / 100.0), std::move(grids));
+    static_cast<void>(ToneCurve(recipe.tone, measured.tone)); // first: a bad setting is said before any work
+    return mapperOf(measured, recipe, space, gridsOf(sources, measured, recipe, ctx).grids);
+}
+
+Image<float> mapTones(const Sources &sources, const Measured &measured, const Recipe &recipe,
+                      const RenderRequest &request, ImageView<const float> scene, OutputSpace space, ExecContext &ctx)
+{
+    ExecContext finding = ctx.part(0.0, 0.5), mapping = ctx.part(0.5, 1.0);
+    Found found = gridsOf(sources, measured, recipe, finding);
+    const ToneMapper mapper = mapperOf(measured, recipe, space, std::move(found.grids));
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const ScenePart part = scenePartOf(*bracket.frames[bracket.reference].frame, request.region);
+    constexpr size_t kMostPixels = 3000000; // of a view
+    if (!mapper.readsGrids() || !sources.views || scene.shape().pixels() > kMostPixels)
+        return mapper(scene, part, mapping);
+    Hasher hasher;
+    hasher.value(Grid::Lights).value(found.key.high).value(found.key.low);
+    hashScene(sources, measured, recipe, request, hasher);
+    const PicturePtr lights = sources.views->get<Image<float>>(
+        hasher.finish(), [&] { return mapper.lightsOf(scene, part, mapping); },
+        [](const Image<float> &image) { return image.bytes(); });
+    return mapper.withLights(scene, lights->view(), mapping);
 }
 
 } // namespace yolk

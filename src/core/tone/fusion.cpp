@@ -18,7 +18,7 @@
 namespace yolk {
 namespace {
 
-constexpr int kBlendSide = 320;      // pixels of the picture whose exposures are blended
+constexpr int kBlendSide = 256;      // pixels of the picture whose exposures are blended
 constexpr int kCellPixels = 3;       // of it, across a cell of the grid
 constexpr double kCellStops = 0.5;
 constexpr double kExposureStops = 2.0; // at most, from one blended exposure to the next
@@ -56,25 +56,30 @@ cv::Mat weightOf(ImageView<const float> rgb, const FusionWeights &weights)
     cv::Mat contrast;
     cv::Laplacian(grey, contrast, CV_32F);
     cv::Mat out(grey.size(), CV_32F);
-    for (int y = 0; y < out.rows; ++y)
+    const auto raised = [](double base, double power) {
+        return power == 1.0 ? base : power == 0.0 ? 1.0 : std::pow(base, power);
+    };
+    const bool all = weights.contrast == 1.0 && weights.saturation == 1.0 && weights.exposedness == 1.0;
+    for (int y = 0; y < out.rows; ++y) {
+        const float *red = r.ptr<float>(y), *green = g.ptr<float>(y), *blue = b.ptr<float>(y);
+        const float *edge = contrast.ptr<float>(y);
+        float *to = out.ptr<float>(y);
         for (int x = 0; x < out.cols; ++x) {
-            const double v[3] = {r.at<float>(y, x), g.at<float>(y, x), b.at<float>(y, x)};
-            const double mean = (v[0] + v[1] + v[2]) / 3.0;
-            double squares = 0.0, off = 0.0; // of the deviation: factors fall out, weights are normalised
-            for (double c : v) {
+            const float v[3] = {red[x], green[x], blue[x]};
+            const float mean = (v[0] + v[1] + v[2]) / 3.0f;
+            float squares = 0.0f, off = 0.0f; // of the deviation: factors fall out, weights are normalised
+            for (float c : v) {
                 squares += (c - mean) * (c - mean);
-                off += (c - 0.5) * (c - 0.5);
+                off += (c - 0.5f) * (c - 0.5f);
             }
-            constexpr double kSigma = 0.2, kLeast = 1e-12; // where no picture has any weight all count alike
-            const double exposed = std::exp(-off / (2.0 * kSigma * kSigma));
-            const auto raised = [](double base, double power) {
-                return power == 1.0 ? base : power == 0.0 ? 1.0 : std::pow(base, power);
-            };
-            out.at<float>(y, x) =
-                float(raised(std::abs(contrast.at<float>(y, x)), weights.contrast) *
-                          raised(std::sqrt(squares), weights.saturation) * raised(exposed, weights.exposedness) +
-                      kLeast);
+            // Where no picture has any weight all count alike.
+            constexpr float kSigma = 0.2f, kLeast = 1e-12f, kLog2E = 1.44269504f;
+            const float saturation = std::sqrt(squares), exposed = quickExp2(-off * kLog2E / (2.0f * kSigma * kSigma));
+            to[x] = kLeast + (all ? std::abs(edge[x]) * saturation * exposed
+                                  : float(raised(std::abs(edge[x]), weights.contrast) *
+                                          raised(saturation, weights.saturation) * raised(exposed, weights.exposedness)));
         }
+    }
     return out;
 }
 
@@ -130,8 +135,7 @@ void fillColumn(float *sums, int lights)
 /// Cells that few pixels fell into take something of their neighbours, along x and y.
 void shareWithNeighbours(LightGrid &grid)
 {
-    const LightGrid before = grid;
-    LightGrid from = before;
+    LightGrid from = grid; // as it was
     constexpr float kShare = 0.5f;
     for (int r = 0; r < grid.rows(); ++r)
         for (int c = 0; c < grid.columns(); ++c)
@@ -210,39 +214,48 @@ std::vector<double> blendedExposures(const ToneSettings &settings, const ToneSta
     return out;
 }
 
-LightGrid blendGrid(ImageView<const float> scene, const ToneSettings &settings, const ToneStart &start,
-                    ExecContext &ctx)
+Image<float> blendScene(ImageView<const float> scene)
 {
     if (scene.shape().empty() || scene.planes() != 3)
         throw ArgumentError(textOf("blending of %d x %d x %d: must have three planes", scene.width(), scene.height(),
                                    scene.planes()));
-    // Stops of light of every channel, and of the luminance.
-    Image<float> small;
+    Image<float> out;
     for (int c = 0; c < 3; ++c) {
         const ImageView<const float> plane(scene.row(c, 0), {scene.width(), scene.height(), 1}, scene.rowStride(), 0);
         const Image<float> one = shrunk(plane, kBlendSide);
         if (c == 0)
-            small = Image<float>(one.width(), one.height(), 4);
+            out = Image<float>(one.width(), one.height(), 4);
         for (int y = 0; y < one.height(); ++y)
-            std::copy_n(one.row(0, y), one.width(), small.row(c, y));
+            std::copy_n(one.row(0, y), one.width(), out.row(c, y));
     }
-    const int width = small.width(), height = small.height();
     const auto stopsOf = [](float light) {
         return float(evOfLuminance(std::clamp(light > 0.0f ? double(light) : 0.0, kLeastLight, kMostLight)));
     };
-    double lowest = 1e9, highest = -1e9;
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x) {
             float luminance = 0.0f;
             for (int c = 0; c < 3; ++c) {
-                luminance += kLuminance2020[c] * small.row(c, y)[x];
-                small.row(c, y)[x] = stopsOf(small.row(c, y)[x]);
+                luminance += kLuminance2020[size_t(c)] * out.row(c, y)[x];
+                out.row(c, y)[x] = stopsOf(out.row(c, y)[x]);
             }
-            small.row(3, y)[x] = stopsOf(luminance);
-            lowest = std::min(lowest, double(small.row(3, y)[x]));
-            highest = std::max(highest, double(small.row(3, y)[x]));
+            out.row(3, y)[x] = stopsOf(luminance);
         }
+    return out;
+}
 
+LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, const ToneStart &start,
+                    ExecContext &ctx)
+{
+    if (small.shape().empty() || small.planes() != 4)
+        throw ArgumentError(textOf("blending of %d x %d x %d: must have four planes", small.width(), small.height(),
+                                   small.planes()));
+    const int width = small.width(), height = small.height();
+    double lowest = 1e9, highest = -1e9;
+    for (int y = 0; y < height; ++y) {
+        const auto [least, most] = std::minmax_element(small.row(3, y), small.row(3, y) + width);
+        lowest = std::min(lowest, double(*least));
+        highest = std::max(highest, double(*most));
+    }
     const std::vector<double> exposures = blendedExposures(settings, start);
     const CodeTable code(std::exp2(settings.contrast / 100.0));
     std::vector<Image<float>> pictures(exposures.size());
@@ -259,23 +272,27 @@ LightGrid blendGrid(ImageView<const float> scene, const ToneSettings &settings, 
         views.push_back(std::as_const(picture).view());
     const Image<float> fused = fuseExposures(views, {}, fusing);
 
+    constexpr float kCodes = 4096.0f, kDarkest = 1e-4f;
+    std::vector<float> light(size_t(kCodes) + 1); // of the codes
+    for (size_t i = 0; i < light.size(); ++i)
+        light[i] = float(decodeSrgb(double(i) / double(kCodes)));
     const auto cellsOf = [](int pixels) { return std::max(2, (pixels + kCellPixels - 1) / kCellPixels); };
     const int lights = std::max(2, int(std::ceil((highest - lowest) / kCellStops)) + 1);
     LightGrid out(cellsOf(width), cellsOf(height), lights, lowest, kCellStops);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
-            double display = 0.0;
+            float display = kDarkest;
             for (int c = 0; c < 3; ++c)
-                display += kLuminance2020[c] * decodeSrgb(std::clamp(double(fused.row(c, y)[x]), 0.0, 1.0));
-            constexpr double kDarkest = 1e-4;
-            const float ev = small.row(3, y)[x], value = float(std::log2(std::max(display, kDarkest))) - ev;
+                display += kLuminance2020[size_t(c)] *
+                           light[size_t(std::clamp(fused.row(c, y)[x], 0.0f, 1.0f) * kCodes + 0.5f)];
+            const float ev = small.row(3, y)[x], value = quickLog2(display) - ev;
             const double column = (x + 0.5) / width * out.columns() - 0.5, row = (y + 0.5) / height * out.rows() - 0.5;
-            const double light = out.lightOf(ev);
+            const double at = out.lightOf(ev);
             const int c = std::clamp(int(std::floor(column)), 0, out.columns() - 2);
             const int r = std::clamp(int(std::floor(row)), 0, out.rows() - 2);
-            const int z = std::clamp(int(light), 0, lights - 2);
+            const int z = std::clamp(int(at), 0, lights - 2);
             const double fc = std::clamp(column - c, 0.0, 1.0), fr = std::clamp(row - r, 0.0, 1.0),
-                         fz = std::clamp(light - z, 0.0, 1.0);
+                         fz = std::clamp(at - z, 0.0, 1.0);
             for (int i = 0; i < 8; ++i) {
                 const int dc = i & 1, dr = i >> 1 & 1, dz = i >> 2;
                 const float weight = float((dc ? fc : 1 - fc) * (dr ? fr : 1 - fr) * (dz ? fz : 1 - fz));

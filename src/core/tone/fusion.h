@@ -29,11 +29,14 @@ Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, con
 /// from the one that shows the scene's brightest light as middle grey to the one that does so for its darkest.
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start);
 
-/// Blends exposures of a small picture of the scene, and keeps by how many stops display light differs there from scene
-/// light (EV), by place and light; the second value is 0.
-/// Shapes: `scene` linear Rec. 2020, three planes, of the whole scene. Throws ArgumentError (shape), Cancelled.
-/// Light that the small picture does not show at a place differs by what lies between its neighbours'.
-LightGrid blendGrid(ImageView<const float> scene, const ToneSettings &settings, const ToneStart &start,
+/// The small picture of a scene whose exposures are blended: stops of R, G, B and of the luminance, against 0.18.
+/// Shapes: linear Rec. 2020, three planes in; four planes, at most 256 pixels long. Throws ArgumentError (shape).
+Image<float> blendScene(ImageView<const float> scene);
+
+/// Blends exposures of blendScene(), and keeps by how many stops display light differs there from scene light (EV), by place
+/// and light; the second value is 0. Light that the small picture does not show at a place differs by what lies between its
+/// neighbours'. Throws ArgumentError (planes), Cancelled.
+LightGrid blendGrid(ImageView<const float> stops, const ToneSettings &settings, const ToneStart &start,
                     ExecContext &ctx);
 
 } // namespace yolk

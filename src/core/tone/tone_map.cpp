@@ -27,10 +27,9 @@ YOLK_INLINE float valueAt(const float *table, const Steps &steps, float stops)
 {
     float at = (stops - steps.first) * steps.perStop;
     at = at > 0.0f ? at : 0.0f; // NaN falls to the first
-    const float last = float(steps.count - 2);
-    at = at < last + 1.0f ? at : last + 1.0f;
-    int i = int(at);
-    i = i < steps.count - 2 ? i : steps.count - 2;
+    const float last = float(steps.count - 1) * 0.9999999f; // just short of the end: there is a step behind it
+    at = at < last ? at : last;
+    const int i = int(at);
     return table[i] + (at - float(i)) * (table[i + 1] - table[i]);
 }
 
@@ -65,34 +64,33 @@ void lightRow(const float *__restrict r, const float *__restrict g, const float 
 }
 
 YOLK_MULTIVERSION
-void curveRow(const float *ev, const float *__restrict table, int width, float *display) // may be the same
+void curveRow(const float *__restrict ev, const float *__restrict table, int width, float *__restrict display)
 {
     for (int x = 0; x < width; ++x)
         display[x] = valueAt(table, kLight, ev[x]);
 }
 
-/// Layers into base (in EV) and weighted detail, in place.
+/// The base, in EV, and the weighted detail on it.
 YOLK_MULTIVERSION
-void baseRow(const float *__restrict ev, float *__restrict fine, float *__restrict local, int width, float fineWeight,
-             float localWeight)
+void partRow(const float *__restrict ev, const float *__restrict fine, const float *__restrict local, int width,
+             float fineWeight, float localWeight, float *__restrict base, float *__restrict detail)
 {
     for (int x = 0; x < width; ++x) {
-        const float f = fine[x], l = local[x];
-        local[x] = ev[x] - f - l;
-        fine[x] = fineWeight * f + localWeight * l;
+        base[x] = ev[x] - fine[x] - local[x];
+        detail[x] = fineWeight * fine[x] + localWeight * local[x];
     }
 }
 
 /// Of blended exposures: log2 of display light from stops over scene light, and of its base.
 YOLK_MULTIVERSION
-void blendRow(const float *__restrict ev, float *__restrict tone, float *__restrict fine, float *__restrict local,
-              int width, float fineWeight, float localWeight)
+void blendRow(const float *__restrict ev, const float *__restrict blend, const float *__restrict fine,
+              const float *__restrict local, int width, float fineWeight, float localWeight, float *__restrict tone,
+              float *__restrict base, float *__restrict detail)
 {
     for (int x = 0; x < width; ++x) {
-        const float f = fine[x], l = local[x];
-        tone[x] += ev[x];
-        local[x] = tone[x] - f - l;
-        fine[x] = fineWeight * f + localWeight * l;
+        tone[x] = ev[x] + blend[x];
+        base[x] = tone[x] - fine[x] - local[x];
+        detail[x] = fineWeight * fine[x] + localWeight * local[x];
     }
 }
 
@@ -201,53 +199,65 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
         zones_ = tabulated(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
 }
 
-/// What a band needs besides its pixels.
-struct ToneMapper::Row {
-    explicit Row(int width, Way way) : ev(size_t(width)), tone(ev.size()), gain(ev.size())
-    {
-        if (way != Way::Curve)
-            for (std::vector<float> *v : {&fine, &local})
-                v->resize(ev.size());
-    }
-    std::vector<float> ev, tone, gain, fine, local;
+/// Rows of what lightsOf() finds.
+struct ToneMapper::Lights {
+    float *ev, *fine, *local, *blend;
 };
 
-void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const ScenePart &part,
+/// What a band needs besides its pixels.
+struct ToneMapper::Row {
+    explicit Row(int width)
+        : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()), baseTone(tone.size())
+    {
+    }
+    std::vector<float> tone, gain, base, detail, baseTone;
+};
+
+void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, const Lights &to) const
+{
+    const int width = scene.width();
+    lightRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), width, to.ev);
+    if (!readsGrids())
+        return;
+    const double stepX = (part.x1 - part.x0) / width, stepY = (part.y1 - part.y0) / scene.height();
+    const double firstX = part.x0 + 0.5 * stepX, atY = part.y0 + (y + 0.5) * stepY;
+    const size_t count = size_t(width);
+    const std::span<const float> ev(to.ev, count);
+    if (way_ == Way::Blend) // its second value is 0 and is overwritten by the layers'
+        grids_.blend->lookUp(firstX, stepX, atY, ev, {to.blend, count}, {to.local, count});
+    grids_.layers->lookUp(firstX, stepX, atY, ev, {to.fine, count}, {to.local, count});
+}
+
+void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights,
                         ImageView<float> out) const
 {
     const int width = scene.width();
     const float *r = scene.row(0, y), *g = scene.row(1, y), *b = scene.row(2, y);
-    const double stepX = (part.x1 - part.x0) / width, stepY = (part.y1 - part.y0) / scene.height();
-    const double firstX = part.x0 + 0.5 * stepX, atY = part.y0 + (y + 0.5) * stepY;
-    float *ev = row.ev.data(), *tone = row.tone.data(), *fine = row.fine.data(), *local = row.local.data();
-    lightRow(r, g, b, width, ev);
-    if (way_ == Way::Curve) {
-        curveRow(ev, curve_.data(), width, tone);
-        plainGainRow(ev, tone, width, row.gain.data());
-    } else {
-        if (way_ == Way::Blend) // its second value is 0 and is overwritten below
-            grids_.blend->lookUp(firstX, stepX, atY, row.ev, row.tone, row.local);
-        grids_.layers->lookUp(firstX, stepX, atY, row.ev, row.fine, row.local);
-        switch (way_) {
-        case Way::Curve:
-            break;
-        case Way::Layers:
-            baseRow(ev, fine, local, width, fineWeight_, localWeight_); // `local` is the base, `fine` all detail
-            curveRow(local, curve_.data(), width, tone);
-            break;
-        case Way::CurveWithZones:
-            curveRow(ev, curve_.data(), width, tone);
-            baseRow(ev, fine, local, width, 0.0f, 0.0f);
-            curveRow(local, curve_.data(), width, local);
-            addZones(local, zones_.data(), width, fine);
-            break;
-        case Way::Blend:
-            blendRow(ev, tone, fine, local, width, fineWeight_ - 1.0f, localWeight_ - 1.0f);
-            addZones(local, zones_.data(), width, fine);
-            break;
-        }
-        gainRow(ev, tone, fine, width, row.gain.data());
+    float *tone = row.tone.data(), *base = row.base.data(), *detail = row.detail.data();
+    switch (way_) {
+    case Way::Curve:
+        curveRow(lights.ev, curve_.data(), width, tone);
+        break;
+    case Way::Layers:
+        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight_, base, detail);
+        curveRow(base, curve_.data(), width, tone);
+        break;
+    case Way::CurveWithZones:
+        curveRow(lights.ev, curve_.data(), width, tone);
+        partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
+        curveRow(base, curve_.data(), width, row.baseTone.data());
+        addZones(row.baseTone.data(), zones_.data(), width, detail);
+        break;
+    case Way::Blend:
+        blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_ - 1.0f, localWeight_ - 1.0f,
+                 tone, base, detail);
+        addZones(base, zones_.data(), width, detail);
+        break;
     }
+    if (way_ == Way::Curve)
+        plainGainRow(lights.ev, tone, width, row.gain.data());
+    else
+        gainRow(lights.ev, tone, detail, width, row.gain.data());
     Matrix3f toOutput;
     std::ranges::copy(toOutput_.m, toOutput.m);
     float *outR = out.row(0, y), *outG = out.row(1, y), *outB = out.row(2, y);
@@ -260,16 +270,58 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Sce
     }
 }
 
-Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
+namespace {
+
+void checkScene(ImageView<const float> scene)
 {
     if (scene.shape().empty() || scene.planes() != 3)
         throw ArgumentError(textOf("tone mapping of %d x %d x %d: must have three planes", scene.width(),
                                    scene.height(), scene.planes()));
+}
+
+} // namespace
+
+Image<float> ToneMapper::lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
+{
+    checkScene(scene);
+    Image<float> out(scene.width(), scene.height(), 4);
+    forEachBand(ctx, scene.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            lightRows(scene, y, part, {out.row(0, y), out.row(1, y), out.row(2, y), out.row(3, y)});
+    });
+    return out;
+}
+
+Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
+{
+    checkScene(scene);
     Image<float> out(scene.shape());
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
-        Row row(scene.width(), way_);
-        for (int y = y0; y < y1; ++y)
-            mapRow(row, scene, y, part, out.view());
+        Row row(scene.width());
+        Image<float> own(scene.width(), 4, 1);
+        const Lights lights{own.row(0, 0), own.row(0, 1), own.row(0, 2), own.row(0, 3)};
+        for (int y = y0; y < y1; ++y) {
+            lightRows(scene, y, part, lights);
+            mapRow(row, scene, y, lights, out.view());
+        }
+    });
+    return out;
+}
+
+Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,
+                                    ExecContext &ctx) const
+{
+    checkScene(scene);
+    if (lights.shape() != Shape{scene.width(), scene.height(), 4})
+        throw ArgumentError(textOf("tone mapping of %d x %d pixels: the lights are of %d x %d x %d", scene.width(),
+                                   scene.height(), lights.width(), lights.height(), lights.planes()));
+    Image<float> out(scene.shape());
+    forEachBand(ctx, scene.height(), [&](int y0, int y1) {
+        Row row(scene.width());
+        for (int y = y0; y < y1; ++y) {
+            const auto plane = [&](int p) { return const_cast<float *>(lights.row(p, y)); }; // only read from here on
+            mapRow(row, scene, y, {plane(0), plane(1), plane(2), plane(3)}, out.view());
+        }
     });
     return out;
 }

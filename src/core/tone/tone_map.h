@@ -38,16 +38,26 @@ public:
     ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
                ToneGrids grids = {});
 
+    /// The light of every pixel of a part of the scene and what the grids say of it, for mapping it more than once: EV, fine
+    /// detail, local contrast, and what a blend adds to the EV. Four planes. Throws as the mapping.
+    Image<float> lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
+    /// Whether lightsOf() saves work.
+    bool readsGrids() const { return way_ != Way::Curve; }
+
     /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, 1], three planes out.
     /// Throws:  ArgumentError (shape), Cancelled. NaN and infinities become black.
     /// Threads: bands of rows; the same bits for any runner. Memory: the result.
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
     Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
+    /// The same with the lights found before. Throws ArgumentError when they are not of the scene's size.
+    Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ExecContext &ctx) const;
 
 private:
     enum class Way { Curve, Layers, CurveWithZones, Blend };
+    struct Lights;
     struct Row;
-    void mapRow(Row &row, ImageView<const float> scene, int y, const ScenePart &part, ImageView<float> out) const;
+    void lightRows(ImageView<const float> scene, int y, const ScenePart &part, const Lights &to) const;
+    void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const;
 
     Way way_;
     ToneGrids grids_;

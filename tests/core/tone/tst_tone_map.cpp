@@ -284,6 +284,10 @@ private Q_SLOTS:
         const ToneGrids grids{std::make_shared<const LightGrid>(localLayers(ev.view(), -13, 20, ctx)), nullptr};
         const ToneMapper mapper(startOf(start, ToneMethod::Local), start, OutputSpace::Srgb, 1.0, grids);
         const Image<float> whole = mapper(scene.view(), {}, ctx);
+        QCOMPARE(test::firstDifference(
+                     mapper.withLights(scene.view(), mapper.lightsOf(scene.view(), {}, ctx).view(), ctx).view(), whole.view(), 0, 0),
+                 QByteArray()); // with the lights found before
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, mapper.withLights(scene.view(), Image<float>(240, 160, 3).view(), ctx));
         const Rect tile{60, 40, 180, 120};
         const Image<float> part = mapper(scene.view().crop(tile), {0.25, 0.25, 0.75, 0.75}, ctx);
         // Places are reckoned from another corner: some ulp of a coordinate.
