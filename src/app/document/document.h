@@ -207,7 +207,7 @@ private:
     struct Summary {
         ViewPicture overview;
         OutputHistogram histogram;
-        ToneResponse response;
+        std::optional<ToneResponse> response;
     };
     void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
               std::optional<Recipe> before);

@@ -325,8 +325,10 @@ void Document::summarise()
             same ? screenPicture(display.view(), job.monitor->from(job.space), ctx) : paintView(job, whole, ctx);
         out.overview.region = whole.region;
         out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
-        const PicturePtr scene = sceneOf(job.sources, job.measured, job.recipe, request, ctx); // is in the cache
-        out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space);
+        if (job.recipe.tone.method == ToneMethod::Blend) { // the others have a curve
+            const PicturePtr scene = sceneOf(job.sources, job.measured, job.recipe, request, ctx); // is in the cache
+            out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space);
+        }
         return out;
     };
     summaryLane_.start<Summary>({}, work, [this](Outcome<Summary> outcome) {

@@ -21,20 +21,20 @@ YOLK_INLINE Float8 most(Float8 a, Float8 b)
     return a > b ? a : b;
 }
 
-/// Of values of either sign, to some 2 ulp: a guess from the bits and two steps of Halley's method.
+/// Of values of either sign, within 1e-6 of them: Newton's method for the inverse root, which needs no division, from a
+/// guess from the bits.
 YOLK_INLINE Float8 cubeRoot(Float8 value)
 {
-    constexpr int32_t kSign = int32_t(0x80000000), kThirdOfBias = 709921077; // gives 1 for 1 within 5 %
+    constexpr int32_t kSign = int32_t(0x80000000), kFourThirdsOfBias = 1419967116; // within 3.5 %, by trial
     const Int8 bits = (Int8)value, sign = bits & kSign, positive = bits & ~kSign;
     const Float8 x = (Float8)positive;
     const Int8 guess =
-        __builtin_convertvector(__builtin_convertvector(positive, Float8) * (1.0f / 3.0f), Int8) + kThirdOfBias;
-    Float8 y = (Float8)guess;
-    for (int i = 0; i < 2; ++i) {
-        const Float8 cube = y * y * y;
-        y = y * (cube + x + x) / (cube + cube + x);
-    }
-    return (Float8)((Int8)y | sign);
+        kFourThirdsOfBias - __builtin_convertvector(__builtin_convertvector(positive, Float8) * (1.0f / 3.0f), Int8);
+    Float8 r = (Float8)guess;
+    for (int i = 0; i < 3; ++i)
+        r = r * (4.0f - x * r * r * r) * (1.0f / 3.0f);
+    const Float8 root = x * r * r;
+    return (Float8)((Int8)root | sign);
 }
 
 YOLK_INLINE Float8 row(const float *m, Float8 a, Float8 b, Float8 c)
@@ -55,6 +55,7 @@ YOLK_INLINE bool any(Int8 mask)
 /// that each of R, G and B is a cubic in t.
 YOLK_INLINE void fitEight(Float8 &r, Float8 &g, Float8 &b, const Matrices &m, float chroma)
 {
+    constexpr int kHalvings = 10; // to a thousandth of the chroma
     constexpr float kSlack = 1e-4f; // rounding of the published matrices: grey itself misses the cube by some 1e-5
     const Float8 zero{}, one = zero + 1.0f;
     const Float8 cones[3] = {row(m.toCones, r, g, b), row(m.toCones + 3, r, g, b), row(m.toCones + 6, r, g, b)};
@@ -82,10 +83,11 @@ YOLK_INLINE void fitEight(Float8 &r, Float8 &g, Float8 &b, const Matrices &m, fl
         return out;
     };
     Float8 t = zero + chroma;
-    const Int8 far = outside(t);
+    const Int8 black = ~(grey > zero), white = grey >= one; // NaN is black
+    const Int8 far = outside(t) & ~black & ~white;
     if (any(far)) {
         Float8 low = zero, high = t; // grey is inside, the colour itself is not
-        for (int i = 0; i < 12; ++i) {
+        for (int i = 0; i < kHalvings; ++i) {
             const Float8 middle = 0.5f * (low + high);
             const Int8 out = outside(middle);
             low = out ? low : middle;
@@ -93,7 +95,6 @@ YOLK_INLINE void fitEight(Float8 &r, Float8 &g, Float8 &b, const Matrices &m, fl
         }
         t = far ? low : t;
     }
-    const Int8 black = ~(grey > zero), white = grey >= one; // NaN is black
     Float8 *const to[3] = {&r, &g, &b};
     for (int c = 0; c < 3; ++c) {
         const Float8 v = white ? one : most(zero, least(at(c, t), one));
