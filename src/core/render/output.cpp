@@ -60,15 +60,16 @@ const std::vector<uint8_t> &eightBitTable()
     return table;
 }
 
+/// Places in that table.
 YOLK_MULTIVERSION
-void codeRow8(const float *__restrict in, int count, const uint8_t *__restrict table, uint8_t *__restrict out)
+void placeRow8(const float *__restrict in, int count, int32_t *__restrict out)
 {
     constexpr int kShift = 23 - kStepBits, kFirst = (127 - kOctaves) << kStepBits;
     constexpr float kLeast = 1.0f / float(1 << kOctaves);
     for (int x = 0; x < count; ++x) {
         float v = in[x] > kLeast ? in[x] : kLeast; // NaN falls to the least
         v = v < 1.0f ? v : 1.0f;
-        out[3 * x] = table[(std::bit_cast<int32_t>(v) >> kShift) - kFirst];
+        out[x] = (std::bit_cast<int32_t>(v) >> kShift) - kFirst;
     }
 }
 
@@ -98,8 +99,16 @@ void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
 void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
 {
     const uint8_t *table = eightBitTable().data();
-    for (int c = 0; c < 3; ++c)
-        codeRow8(display.row(c, y), display.width(), table, out.data() + c);
+    constexpr int kChunk = 256;
+    std::array<int32_t, kChunk> places;
+    for (int x0 = 0; x0 < display.width(); x0 += kChunk)
+        for (int c = 0; c < 3; ++c) {
+            const int count = std::min(kChunk, display.width() - x0);
+            placeRow8(display.row(c, y) + x0, count, places.data());
+            uint8_t *to = out.data() + 3 * x0 + c;
+            for (int x = 0; x < count; ++x)
+                to[3 * x] = table[places[size_t(x)]];
+        }
 }
 
 std::string extensionOf(const std::string &path)

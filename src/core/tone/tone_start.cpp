@@ -70,7 +70,7 @@ double toeFor(const ToneSettings &settings, const ToneStart &start)
 /// All but exposure and toe.
 ToneSettings withoutExposure(const ToneStart &start)
 {
-    constexpr double kDisplayStops = 8.0, kMostSlope = 1.6, kTexture = 0.6, kShoulder = 40.0;
+    constexpr double kDisplayStops = 8.0, kMostSlope = 1.6, kTexture = 0.6, kShoulder = 60.0;
     ToneSettings out;
     const double slope = std::min(kMostSlope, kDisplayStops / spreadOf(start));
     out.range = std::round(std::clamp((1.0 - slope) / 0.75 * 100.0, 0.0, 100.0));

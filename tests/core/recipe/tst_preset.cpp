@@ -1,6 +1,7 @@
 #include "base/errors.h"
 #include "recipe/preset.h"
 #include "recipe/recipe_json.h"
+#include "recipe/variations.h"
 #include "tone/tone_curve.h"
 
 #include <QTest>
@@ -138,6 +139,24 @@ private Q_SLOTS:
         } catch (const ArgumentError &e) {
             QVERIFY2(QByteArray(e.what()).contains(says), e.what());
         }
+    }
+    void variationsLieRoundThePresent()
+    {
+        const Recipe start = startOf(completed({-4.0, -0.5, 2.0, 2.4}));
+        const auto nine = variationsOf(start, 1.0);
+        QCOMPARE(nine[kPresentVariation], start);
+        for (size_t i = 0; i < nine.size(); ++i) {
+            const double column = double(i % 3) - 1.0, row = double(i / 3) - 1.0;
+            QCOMPARE(nine[i].tone.exposure > start.tone.exposure, column > 0);
+            QCOMPARE(nine[i].tone.localContrast < start.tone.localContrast, row < 0);
+        }
+        const auto finer = variationsOf(start, 0.5);
+        QCOMPARE(2 * (finer[5].tone.exposure - start.tone.exposure), nine[5].tone.exposure - start.tone.exposure);
+        Recipe extreme = start; // values stay within their ranges
+        extreme.tone.exposure = 12.0;
+        extreme.tone.localContrast = 100.0;
+        QCOMPARE(variationsOf(extreme, 1.0)[8].tone.exposure, 12.0);
+        QCOMPARE(variationsOf(extreme, 1.0)[8].tone.localContrast, 100.0);
     }
     void recipesRememberIt()
     {

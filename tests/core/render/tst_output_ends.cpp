@@ -1,6 +1,8 @@
 // What a picture does at the ends of its range, by hand.
 #include "colour/transfer.h"
 #include "render/output_ends.h"
+#include "render/tone_response.h"
+#include "tone/tone_curve.h"
 
 #include <QTest>
 
@@ -89,6 +91,26 @@ private Q_SLOTS:
         for (int c = 0; c < 3; ++c)
             one.row(c, 0)[0] = NAN;
         QCOMPARE(int(outputEnds(one.view(), EndsOf::Any, ctx).row(0, 0)[0]), int(OutputEnd::Black));
+    }
+    void responseIsTheMedianOfEachBin()
+    {
+        // Light of 0 EV (three pixels) and of 2 EV (one); shown as L* 20, 50, 90 and 70.
+        Image<float> scene(4, 1, 3), display(4, 1, 3);
+        const double evs[4] = {0.1, 0.1, 0.1, 2.1}, shown[4] = {20, 90, 50, 70};
+        for (int x = 0; x < 4; ++x)
+            for (int c = 0; c < 3; ++c) {
+                scene.row(c, 0)[x] = float(luminanceOfEv(evs[x]));
+                display.row(c, 0)[x] = float(luminanceOf(shown[x]));
+            }
+        const ToneResponse got = toneResponse(scene.view(), display.view(), OutputSpace::Srgb);
+        const auto at = [&](double ev) {
+            return double(got.lightness[size_t((ev - ToneResponse::kFirstEv) / ToneResponse::kBinEv)]);
+        };
+        QVERIFY(std::abs(at(0.1) - 50.0) < 0.01 && std::abs(at(2.1) - 70.0) < 0.01);
+        QVERIFY(std::abs(at(1.1) - 60.0) < 0.01);                                      // between them
+        QVERIFY(std::abs(at(-9.0) - 50.0) < 0.01 && std::abs(at(9.0) - 70.0) < 0.01); // and beyond
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 toneResponse(scene.view(), Image<float>(3, 1, 3).view(), OutputSpace::Srgb));
     }
 };
 

@@ -51,7 +51,7 @@ private Q_SLOTS:
     {
         for (const ToneStart &start : {kDark, kPlain}) {
             const ToneCurve curve(automaticTone(start), start);
-            QVERIFY(curve.lightness(start.peakEv) > 97.0);
+            QVERIFY(curve.lightness(start.peakEv) > 94.0); // white lies a little above the peak
             QVERIFY2(curve.lightness(start.lowEv) < 22.0, qPrintable(QString::number(curve.lightness(start.lowEv))));
             const double middle = curve.lightness(start.averageEv);
             QVERIFY2(middle > 25.0 && middle < 62.0, qPrintable(QString::number(middle)));
@@ -98,6 +98,7 @@ private Q_SLOTS:
     void shoulderMovesWhite()
     {
         ToneSettings s = automaticTone(kPlain);
+        s.shoulder = 50;
         QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv) > 0.99);
         s.shoulder = 0; // two stops less reach white
         QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv - 2.0) > 0.99);
