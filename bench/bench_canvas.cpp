@@ -32,8 +32,8 @@ double residentMib()
     return 0.0;
 }
 
-/// Each frame: one event of the hand, then painting what there is; rendering goes on behind it. Some frames after another
-/// come 16 ms apart, as from a screen.
+/// Each frame: one event of the hand, then painting what there is; rendering goes on behind it. Some frames after
+/// another come 16 ms apart, as from a screen.
 class Hand {
 public:
     explicit Hand(MainWindow &window) : canvas_(*window.canvas()), document_(*window.document()) {}

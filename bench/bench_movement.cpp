@@ -1,5 +1,5 @@
-// What moved: scenes in which things move between frames, against the truth of the state that was taken, and static ones,
-// where looking for movement must cost nothing.
+// What moved: scenes in which things move between frames, against the truth of the state that was taken, and static
+// ones, where looking for movement must cost nothing.
 #include "benchmarks.h"
 #include "opened_set.h"
 #include "synthetic_set.h"
@@ -67,8 +67,8 @@ Image<uint16_t> codesOf(const Image<float> &light, double clipsAt)
     return out;
 }
 
-/// Each state as its own frame saw it, brought onto the reference as that frame was: a thing that stands in one frame only
-/// has a place nowhere else. Without `own` views, as the reference frame would have seen it.
+/// Each state as its own frame saw it, brought onto the reference as that frame was: a thing that stands in one frame
+/// only has a place nowhere else. Without `own` views, as the reference frame would have seen it.
 std::vector<Image<float>> statesOnReference(const OpenedSet &set, const Recipe &recipe,
                                             const std::vector<Image<float>> &own, ExecContext &ctx)
 {

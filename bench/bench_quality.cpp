@@ -34,7 +34,8 @@ double ours(const std::vector<std::string> &paths, const StillScene &scene, Exec
     return test::pu21Psnr(test::converted(*got, rgbToRgb(kRec2020, kRec709)).view(), scene.truth.view());
 }
 
-/// The best that OpenCV's merge makes of the frames: given sRGB as the response, or with either of its own calibrations.
+/// The best that OpenCV's merge makes of the frames: given sRGB as the response, or with either of its own
+/// calibrations.
 template <class Merge>
 double theirs(Merge &merge, const std::vector<cv::Mat> &frames, const std::vector<float> &times, const StillScene &scene)
 {

@@ -1,4 +1,5 @@
-// Tone mapping: figures on known scenes, quality and time against OpenCV's operators, previews against the full picture.
+// Tone mapping: figures on known scenes, quality and time against OpenCV's operators, previews against the full
+// picture.
 #include "benchmarks.h"
 #include "opened_set.h"
 #include "synthetic_set.h"
@@ -45,11 +46,11 @@ void figures(Report &report)
     for (double range : {0.0, 50.0, 100.0}) {
         for (double local : {-100.0, 0.0, 100.0})
             for (double stops : {4.0, 8.0, 12.0, 20.0})
-                reversal = std::max(reversal, test::reversalPercent({.method = ToneMethod::Local,
-                                                                     .range = range,
-                                                                     .localContrast = local,
-                                                                     .fineDetail = local},
-                                                                    stops));
+                reversal = std::max(
+                    reversal,
+                    test::reversalPercent(
+                        {.method = ToneMethod::Local, .range = range, .localContrast = local, .fineDetail = local},
+                        stops));
         for (double ev : {-5.0, -2.0, 1.0}) {
             ToneSettings s{.method = ToneMethod::Local, .range = range};
             const double slope = test::localSlope(s, ev);
@@ -59,7 +60,8 @@ void figures(Report &report)
             }
         }
     }
-    report.add("tone.reversal_percent", reversal, "largest fall of coded output along a ramp of up to 20 stops; a step of 8 bits is 0.39");
+    report.add("tone.reversal_percent", reversal,
+               "largest fall of coded output along a ramp of up to 20 stops; a step of 8 bits is 0.39");
     report.add("tone.noise_ratio", noise, "gain of noise over local slope times 1 + fine detail / 100, at most 1");
     double turn = 0.0;
     for (const auto &method : kToneMethods) {
@@ -68,7 +70,8 @@ void figures(Report &report)
         settings.method = method.value;
         turn = std::max(turn, test::hueTurnDegrees(settings, dark));
     }
-    report.add("tone.hue_degrees", turn, "Oklab, colours in gamut with chroma / L of 0.05 and more, all methods; at most 3");
+    report.add("tone.hue_degrees", turn,
+               "Oklab, colours in gamut with chroma / L of 0.05 and more, all methods; at most 3");
 }
 
 // ---- quality
@@ -103,7 +106,8 @@ std::vector<cv::Mat> exposuresOf(const cv::Mat &scene, double averageEv)
             for (int x = 0; x < scene.cols; ++x)
                 for (int c = 0; c < 3; ++c) {
                     const double light = double(scene.at<cv::Vec3f>(y, x)[c]) * std::exp2(ev - averageEv);
-                    picture.at<cv::Vec3b>(y, x)[c] = uchar(std::lround(255.0 * encodeSrgb(std::clamp(light, 0.0, 1.0))));
+                    picture.at<cv::Vec3b>(y, x)[c] =
+                        uchar(std::lround(255.0 * encodeSrgb(std::clamp(light, 0.0, 1.0))));
                 }
         out.push_back(picture);
     }
@@ -155,7 +159,8 @@ void quality(Report &report, const std::string &folder)
         };
         const auto operators = {
             std::pair<const char *, cv::Ptr<cv::Tonemap> (*)(float)>{
-                "opencv_reinhard", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapReinhard(gamma); }},
+                "opencv_reinhard",
+                [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapReinhard(gamma); }},
             {"opencv_drago", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapDrago(gamma); }},
             {"opencv_mantiuk", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapMantiuk(gamma); }}};
         for (const auto &[name, make] : operators) {
@@ -174,9 +179,10 @@ void quality(Report &report, const std::string &folder)
         for (const auto &method : kToneMethods) {
             ToneSettings settings = automaticTone(start);
             settings.method = method.value;
-            const double q = test::toneQuality(luminance.view(),
-                                               test::codedPlane(test::toned(scene.view(), settings, start).view()).view())
-                                 .quality;
+            const double q =
+                test::toneQuality(luminance.view(),
+                                  test::codedPlane(test::toned(scene.view(), settings, start).view()).view())
+                    .quality;
             scores[std::string(method.key)].add(q);
             ours = method.value == ToneMethod::Local ? q : ours;
         }
@@ -234,7 +240,8 @@ void times(Report &report, const std::string &folder)
         resetPeak();
         const double before = peakGib();
         const double ours = medianSeconds(3, [&] { test::toned(scene->view(), settings, set.measured.tone); });
-        report.add(std::string("tone.seconds.") + key + ".24mp", ours, "scene to picture, layers of all its pixels included");
+        report.add(std::string("tone.seconds.") + key + ".24mp", ours,
+                   "scene to picture, layers of all its pixels included");
         report.add(std::string("tone.") + key + "_time_ratio_opencv_drago.24mp", ours / drago,
                    method == ToneMethod::Local ? "ours over theirs, at most 0.5" : "ours over theirs");
         if (method == ToneMethod::Local)

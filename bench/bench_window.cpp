@@ -139,8 +139,7 @@ double tastingMilliseconds(MainWindow &window)
     std::vector<double> times;
     for (int i = 0; i < 5; ++i) {
         bool ready = false;
-        const auto connection =
-            QObject::connect(window.document(), &Document::tasted, &window, [&] { ready = true; });
+        const auto connection = QObject::connect(window.document(), &Document::tasted, &window, [&] { ready = true; });
         QElapsedTimer clock;
         clock.start();
         QTest::keyClick(&window, Qt::Key_Y, Qt::ShiftModifier);
@@ -155,7 +154,8 @@ double tastingMilliseconds(MainWindow &window)
     return percentile(times, 0.95);
 }
 
-/// From a cancel to the end of the work, at several moments of a full merge and of saving: the longest, in milliseconds.
+/// From a cancel to the end of the work, at several moments of a full merge and of saving: the longest, in
+/// milliseconds.
 double cancelMilliseconds(MainWindow &window, const QStringList &paths, const QString &folder)
 {
     Document &document = *window.document();

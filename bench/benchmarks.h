@@ -18,8 +18,8 @@ void benchLimit(Report &report, const std::string &folder);
 /// merge.pu21_gain_db_min, and the table of all cases
 void benchQuality(Report &report, const std::string &folder);
 
-/// align.median_px, align.p95_px, align.failures and their kin, align.time_ratio_opencv_mtb.3x24mp; some ten minutes, as
-/// each of the next three
+/// align.median_px, align.p95_px, align.failures and their kin, align.time_ratio_opencv_mtb.3x24mp; some ten minutes,
+/// as each of the next three
 void benchAlign(Report &report, const std::string &folder);
 /// align.median_px.4ev and its kin
 void benchAlignFarApart(Report &report, const std::string &folder);

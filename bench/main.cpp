@@ -27,14 +27,21 @@ int main(int argc, char **argv)
         names.remove(at, 2);
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
-        {QStringLiteral("window"), &benchWindow},           {QStringLiteral("canvas"), &benchCanvas},
+        {QStringLiteral("window"), &benchWindow},
+        {QStringLiteral("canvas"), &benchCanvas},
         {QStringLiteral("merge"), &benchMerge},
-        {QStringLiteral("merge-large"), &benchLargeMerge},  {QStringLiteral("limit"), &benchLimit},
-        {QStringLiteral("quality"), &benchQuality},         {QStringLiteral("align"), &benchAlign},
-        {QStringLiteral("align-4ev"), &benchAlignFarApart}, {QStringLiteral("align-jpeg"), &benchAlignJpeg},
-        {QStringLiteral("align-bayer"), &benchAlignBayer},  {QStringLiteral("parallax"), &benchParallax},
-        {QStringLiteral("movement"), &benchMovement},     {QStringLiteral("tone"), &benchTone},
-        {QStringLiteral("tone-quality"), &benchToneQuality}, {QStringLiteral("tone-time"), &benchToneTime}};
+        {QStringLiteral("merge-large"), &benchLargeMerge},
+        {QStringLiteral("limit"), &benchLimit},
+        {QStringLiteral("quality"), &benchQuality},
+        {QStringLiteral("align"), &benchAlign},
+        {QStringLiteral("align-4ev"), &benchAlignFarApart},
+        {QStringLiteral("align-jpeg"), &benchAlignJpeg},
+        {QStringLiteral("align-bayer"), &benchAlignBayer},
+        {QStringLiteral("parallax"), &benchParallax},
+        {QStringLiteral("movement"), &benchMovement},
+        {QStringLiteral("tone"), &benchTone},
+        {QStringLiteral("tone-quality"), &benchToneQuality},
+        {QStringLiteral("tone-time"), &benchToneTime}};
     QStringList known;
     for (const auto &group : groups)
         known << group.first;

@@ -45,8 +45,9 @@ inline constexpr Matrix3 kCameraOfRec709{{0.74, 0.21, 0.05, 0.16, 0.70, 0.14, 0.
 /// XYZ to camera RGB, as DNG stores it.
 Matrix3 cameraOfXyz();
 
-/// The radiance that reaches the sensor behind a lens: blurred, displaced, dimmed. Between pixels cubic (Catmull-Rom), held within the neighbours'
-/// range; past the edge the edge repeats. Shapes: linear RGB in, the same out. Throws ArgumentError (out of range).
+/// The radiance that reaches the sensor behind a lens: blurred, displaced, dimmed. Between pixels cubic (Catmull-Rom),
+/// held within the neighbours' range; past the edge the edge repeats. Shapes: linear RGB in, the same out. Throws
+/// ArgumentError (out of range).
 Image<float> throughLens(ImageView<const float> radiance, const Lens &lens);
 
 /// Linear values of one frame of a sensor that sees three colours everywhere: 0 black, at most 1, with shot and read

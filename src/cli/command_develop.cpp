@@ -46,8 +46,10 @@ Work addDevelop(CLI::App &app)
     CLI::App *command = app.add_subcommand("develop", "merge, tone map and write a finished picture");
     addBracketOptions(*command, *options);
     command->add_option("-o,--output", options->output, "OUT.tif (16 bit) or OUT.jpg")->required();
-    command->add_option("--method", options->method, "plain, global, local or blend (silent: local)")->type_name("NAME");
-    command->add_option("--preset", options->preset, "one of ours, as in Poached; --method and --set act on top of it")->type_name("NAME");
+    command->add_option("--method", options->method, "plain, global, local or blend (silent: local)")
+        ->type_name("NAME");
+    command->add_option("--preset", options->preset, "one of ours, as in Poached; --method and --set act on top of it")
+        ->type_name("NAME");
     command->add_option("--set", options->set, "one setting, as in tone.range=60")->type_name("path=value");
     command->add_option("--size", options->size, "fits inside")->type_name("WxH");
     command->add_option("--profile", options->profile, "srgb, p3 or rec2020")->type_name("NAME");

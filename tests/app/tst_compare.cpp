@@ -287,7 +287,8 @@ private Q_SLOTS:
         document().setMonitor(monitorOf(profileOf(OutputSpace::Rec2020)));
         window_->settle();
         const QImage wide = view();
-        // The same colours in a wider space have less distant codes: Rec. 709 red is (0.792, 0.231, 0.074) there, coded.
+        // The same colours in a wider space have less distant codes: Rec. 709 red is (0.792, 0.231, 0.074) there,
+        // coded.
         double before = 0.0, after = 0.0;
         for (int y = 0; y < plain.height(); y += 5)
             for (int x = 0; x < plain.width(); x += 5) {

@@ -124,7 +124,8 @@ private Q_SLOTS:
                 if constexpr (requires { field.minimum; }) {
                     if (!actsUnder(method.value, field.key))
                         return;
-                    ValueSlider *slider = panel.slider(QString::fromUtf8(field.key.data(), qsizetype(field.key.size())));
+                    ValueSlider *slider =
+                        panel.slider(QString::fromUtf8(field.key.data(), qsizetype(field.key.size())));
                     const double start = slider->value();
                     const double other = start + (field.maximum - start > start - field.minimum ? 1 : -1) *
                                                      (field.maximum - field.minimum) / 4;

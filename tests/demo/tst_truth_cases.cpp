@@ -20,8 +20,8 @@ class TestTruthCases : public QObject {
     QTemporaryDir dir_;
     ThreadRunner runner_;
 
-    /// Frames at `evs` against one that clips at `clipsAt`, merged as a user would have them; linear Rec. 709 in units of
-    /// that clipping.
+    /// Frames at `evs` against one that clips at `clipsAt`, merged as a user would have them; linear Rec. 709 in units
+    /// of that clipping.
     Image<float> merged(ImageView<const float> scene, const std::vector<double> &evs, double clipsAt,
                         demo::FrameFile kind, MergedPtr *set = nullptr)
     {

@@ -9,7 +9,8 @@
 
 namespace yolk::test {
 
-/// A scene for pictures of width x height with room to move around it, kSceneDetail samples to a pixel, linear Rec. 709.
+/// A scene for pictures of width x height with room to move around it, kSceneDetail samples to a pixel, linear Rec.
+/// 709.
 /// Even seeds: the demo scene, mirrored; odd ones: a fractal of twelve stops.
 inline constexpr double kSceneDetail = 1.5;
 Image<float> wideScene(int width, int height, unsigned seed, ExecContext &ctx);

@@ -15,8 +15,8 @@ namespace {
 
 constexpr double kA = 0.8012, kAlpha = 0.3046, kBeta = 0.7088; // of Q
 constexpr std::array<double, 5> kScales{0.0448, 0.2856, 0.3001, 0.2363, 0.1333};
-constexpr double kC1 = 0.01, kC2 = 10.0; // against divisions by 0
-constexpr double kMean = 115.94, kMeanSpread = 27.99;                  // of natural pictures' brightness
+constexpr double kC1 = 0.01, kC2 = 10.0;                                    // against divisions by 0
+constexpr double kMean = 115.94, kMeanSpread = 27.99;                       // of natural pictures' brightness
 constexpr double kContrastA = 4.4, kContrastB = 10.1, kContrastTop = 64.29; // beta density of their contrast
 
 double normalCdf(double x, double mean, double sigma)
@@ -35,8 +35,7 @@ cv::Mat windowed(const cv::Mat &in)
 double fidelity(const cv::Mat &scene, const cv::Mat &display, double cycles)
 {
     // Contrast that is just visible at this frequency, by the contrast sensitivity of Mannos and Sakrison.
-    const double sensitivity =
-        100.0 * 2.6 * (0.0192 + 0.114 * cycles) * std::exp(-std::pow(0.114 * cycles, 1.1));
+    const double sensitivity = 100.0 * 2.6 * (0.0192 + 0.114 * cycles) * std::exp(-std::pow(0.114 * cycles, 1.1));
     const double threshold = 128.0 / (1.4 * sensitivity), spread = threshold / 3.0;
     const cv::Mat meanS = windowed(scene), meanD = windowed(display);
     const cv::Mat varS = windowed(scene.mul(scene)) - meanS.mul(meanS);
@@ -48,8 +47,8 @@ double fidelity(const cv::Mat &scene, const cv::Mat &display, double cycles)
             const double s = std::sqrt(std::max(0.0, varS.at<double>(y, x)));
             const double d = std::sqrt(std::max(0.0, varD.at<double>(y, x)));
             const double seenS = normalCdf(s, threshold, spread), seenD = normalCdf(d, threshold, spread);
-            sum += (2.0 * seenS * seenD + kC1) / (seenS * seenS + seenD * seenD + kC1) *
-                   (both.at<double>(y, x) + kC2) / (s * d + kC2);
+            sum += (2.0 * seenS * seenD + kC1) / (seenS * seenS + seenD * seenD + kC1) * (both.at<double>(y, x) + kC2) /
+                   (s * d + kC2);
         }
     return sum / double(both.total());
 }

@@ -12,8 +12,8 @@ struct ToneQuality {
 };
 
 /// TMQI of a display picture against its scene. Q = a S^alpha + (1 - a) N^beta.
-/// Shapes: `scene` linear luminance, `coded` display luminance as code values 0..255, one plane each, of the same size, at
-/// least 176 pixels each way (five scales of windows of 11). Throws ArgumentError.
+/// Shapes: `scene` linear luminance, `coded` display luminance as code values 0..255, one plane each, of the same size,
+/// at least 176 pixels each way (five scales of windows of 11). Throws ArgumentError.
 /// Source: Yeganeh and Wang 2013, "Objective quality assessment of tone-mapped images", IEEE Transactions on Image
 /// Processing 22(2); parameters from memory, so that only comparisons by the same implementation mean something.
 ToneQuality toneQuality(ImageView<const float> scene, ImageView<const float> coded);

@@ -102,7 +102,8 @@ double overshootPercent(const ToneSettings &settings, const ToneStart &start, do
 
 double reversalPercent(const ToneSettings &settings, double stops)
 {
-    const Image<float> scene = greyScene(kWidth, 40, [&](int x, int) { return (x + 0.5) / kWidth * stops - stops / 2; });
+    const Image<float> scene =
+        greyScene(kWidth, 40, [&](int x, int) { return (x + 0.5) / kWidth * stops - stops / 2; });
     const Image<float> out = toned(scene.view(), settings, toneStartOf(scene.view()));
     double worst = 0.0;
     for (int y = 0; y < out.height(); ++y)
@@ -116,8 +117,7 @@ double noiseGain(const ToneSettings &settings, double ev)
     constexpr double kNoise = 0.01;
     std::mt19937 random(11);
     std::normal_distribution<double> noise(0.0, kNoise);
-    const Image<float> scene =
-        greyScene(kWidth, kHeight, [&](int x, int) { return frameEv(x, ev) + noise(random); });
+    const Image<float> scene = greyScene(kWidth, kHeight, [&](int x, int) { return frameEv(x, ev) + noise(random); });
     const Image<float> out = toned(scene.view(), settings, kStart);
     std::vector<double> in, after; // from pixel to pixel: layers vary slowly over the scene
     for (int y = 0; y < kHeight; ++y)
@@ -162,9 +162,9 @@ double hueTurnDegrees(const ToneSettings &settings, const ToneStart &start)
             const Image<float> display = toned(scene.view(), settings, start);
             const Oklab after = out.fromRgb({display.row(0, 4)[4], display.row(1, 4)[4], display.row(2, 4)[4]});
             if (chromaOf(after) / after.L >= 0.05)
-                worst = std::max(worst, std::abs(std::remainder(std::atan2(after.b, after.a) - a,
-                                                                2.0 * std::numbers::pi)) *
-                                            180.0 / std::numbers::pi);
+                worst =
+                    std::max(worst, std::abs(std::remainder(std::atan2(after.b, after.a) - a, 2.0 * std::numbers::pi)) *
+                                        180.0 / std::numbers::pi);
         }
     return worst;
 }

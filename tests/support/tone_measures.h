@@ -11,16 +11,16 @@ Image<float> toned(ImageView<const float> scene, const ToneSettings &settings, c
 
 /// Two even halves whose light differs by `stops`, the edge at an angle.
 Image<float> stepScene(int width, int height, double stops, double degrees);
-/// By how much the two sides of stepScene() pass the light of their plateaus, 20 % of the diagonal away from the edge: the
-/// larger of both, in percent of the sRGB-coded display range.
+/// By how much the two sides of stepScene() pass the light of their plateaus, 20 % of the diagonal away from the edge:
+/// the larger of both, in percent of the sRGB-coded display range.
 double overshootPercent(const ToneSettings &settings, const ToneStart &start, double stops, double degrees);
 
 /// A ramp of `stops` along x: by how much its coded output falls from one pixel to a brighter one, the worst case, in
 /// percent of the display range.
 double reversalPercent(const ToneSettings &settings, double stops);
 
-/// How much larger noise becomes, of a hundredth of a stop on even light at `ev` within a scene of ten stops: deviations
-/// of log light, out over in.
+/// How much larger noise becomes, of a hundredth of a stop on even light at `ev` within a scene of ten stops:
+/// deviations of log light, out over in.
 double noiseGain(const ToneSettings &settings, double ev);
 /// The same of a small difference between the middle of a patch (three pixels) and its surroundings.
 double localSlope(const ToneSettings &settings, double ev);

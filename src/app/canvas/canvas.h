@@ -1,5 +1,5 @@
-// The picture: fit, fill, zoom at the pointer, pan, and what it is held against. Asks for what is visible and copies what
-// it gets.
+// The picture: fit, fill, zoom at the pointer, pan, and what it is held against. Asks for what is visible and copies
+// what it gets.
 #pragma once
 
 #include "canvas/drawn_shape.h"
@@ -23,7 +23,8 @@ public:
     /// The next click names a place instead of dragging the picture.
     void setPicking(bool picking);
     bool isPicking() const { return picking_; }
-    /// The next drag draws on the picture: with a brush of this radius in its pixels, or round an area (0). Empty: no longer.
+    /// The next drag draws on the picture: with a brush of this radius in its pixels, or round an area (0). Empty: no
+    /// longer.
     void setDrawing(std::optional<double> radius);
     bool isDrawing() const { return drawing_.has_value(); }
     void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture

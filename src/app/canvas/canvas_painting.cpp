@@ -55,8 +55,8 @@ void Canvas::paintEvent(QPaintEvent *)
     paintLoupe(painter);
 }
 
-/// A rendered view where it belongs; `own`: of what the document's overview shows too, which stands in where the view does
-/// not reach.
+/// A rendered view where it belongs; `own`: of what the document's overview shows too, which stands in where the view
+/// does not reach.
 void Canvas::paintSide(QPainter &painter, const QImage &image, bool own) const
 {
     const QRectF whole = viewport_.toDevice(QRectF(area_));

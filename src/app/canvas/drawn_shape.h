@@ -14,8 +14,8 @@ struct DrawnShape {
     bool chosen = false;
 };
 
-/// Its rim as a dark line with light dashes, seen on any picture; the chosen one is thicker. `toWidget` takes pixels of the
-/// picture to the painter's.
+/// Its rim as a dark line with light dashes, seen on any picture; the chosen one is thicker. `toWidget` takes pixels of
+/// the picture to the painter's.
 void paintShape(QPainter &painter, const DrawnShape &shape, const QTransform &toWidget);
 
 } // namespace yolk::app

@@ -30,8 +30,8 @@ struct Viewport {
     void zoomAt(double newZoom, const QPointF &fixed);
     /// Some of the area stays in view.
     void keepWithin(const QRectF &area);
-    /// The visible part of the area with up to `margin` device pixels round the pane, at the size at which it is painted:
-    /// device pixels, or above 100 % the picture's own pixels. Empty when nothing is visible.
+    /// The visible part of the area with up to `margin` device pixels round the pane, at the size at which it is
+    /// painted: device pixels, or above 100 % the picture's own pixels. Empty when nothing is visible.
     std::optional<ViewRequest> visible(const QRectF &area, double margin) const;
 };
 

@@ -30,15 +30,14 @@ QString countedFrames(qsizetype count)
 }
 
 Document::Document(QObject *parent)
-    : QObject(parent), comparison_(new Comparison(this)), viewLane_(Lane::Policy::FinishRunning, this), openLane_(Lane::Policy::CancelRunning, this),
-      mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
-      compareLane_(Lane::Policy::CancelRunning, this),
+    : QObject(parent), comparison_(new Comparison(this)), viewLane_(Lane::Policy::FinishRunning, this),
+      openLane_(Lane::Policy::CancelRunning, this), mergeLane_(Lane::Policy::CancelRunning, this),
+      exportLane_(Lane::Policy::Queue, this), compareLane_(Lane::Policy::CancelRunning, this),
       thumbnailLane_(Lane::Policy::CancelRunning, this), histogramLane_(Lane::Policy::CancelRunning, this),
-      pickLane_(Lane::Policy::CancelRunning, this),
-      summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
-      readLane_(Lane::Policy::FinishRunning, this),
-      tasteLane_(Lane::Policy::CancelRunning, this),
-      lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_}
+      pickLane_(Lane::Policy::CancelRunning, this), summaryLane_(Lane::Policy::FinishRunning, this),
+      loupeLane_(Lane::Policy::FinishRunning, this), readLane_(Lane::Policy::FinishRunning, this),
+      tasteLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
+                                                            &compareLane_}
 {
     endsTimer_.setSingleShot(true);
     connect(&endsTimer_, &QTimer::timeout, this, [this] {
@@ -85,8 +84,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
                 errors[size_t(i)] = inputErrorText(e);
             }
         });
-        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true,
-                       std::make_shared<StageCache>(kViewBytes)};
+        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true, std::make_shared<StageCache>(kViewBytes)};
         QStringList twice;
         for (size_t i = 0; i < loaded.size(); ++i) {
             const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
@@ -266,8 +264,8 @@ void Document::recipeIsNew()
     const bool alignChanged = recipe().align != mergedRecipe_.align;
     const bool framesChanged = recipe().frames != mergedRecipe_.frames || alignChanged;
     const bool cropChanged = recipe().geometry != mergedRecipe_.geometry;
-    const bool mergeChanged = framesChanged || recipe().prepare != mergedRecipe_.prepare ||
-                              recipe().movement != mergedRecipe_.movement;
+    const bool mergeChanged =
+        framesChanged || recipe().prepare != mergedRecipe_.prepare || recipe().movement != mergedRecipe_.movement;
     const bool whiteChanged = recipe().white != mergedRecipe_.white;
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = recipe().geometry;

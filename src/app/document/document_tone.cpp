@@ -51,8 +51,8 @@ void Document::startAgain()
 void Document::applyPreset(const Preset &preset, double amount, const QString &gesture)
 {
     if (isOpen())
-        setRecipe(withPreset(recipe(), preset, amount, automaticRecipe()), tr("preset %1").arg(QString::fromStdString(preset.name)),
-                  gesture);
+        setRecipe(withPreset(recipe(), preset, amount, automaticRecipe()),
+                  tr("preset %1").arg(QString::fromStdString(preset.name)), gesture);
 }
 
 void Document::taste(const QList<Recipe> &recipes, const QSize &size)

@@ -56,7 +56,8 @@ void PresetShelf::load()
 {
     own_.clear();
     problems_.clear();
-    for (const QFileInfo &file : QDir(folder_).entryInfoList({QStringLiteral("*") + kSuffix}, QDir::Files, QDir::Name)) {
+    for (const QFileInfo &file :
+         QDir(folder_).entryInfoList({QStringLiteral("*") + kSuffix}, QDir::Files, QDir::Name)) {
         try {
             Preset preset = readPreset(file.filePath());
             if (find(QString::fromStdString(preset.name)))

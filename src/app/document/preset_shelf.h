@@ -28,7 +28,8 @@ public:
     /// Throws as keep(); ArgumentError when the new name is taken.
     void change(const QString &name, const QString &newName, const QString &newGroup);
     void remove(const QString &name); ///< Throws OutputError.
-    /// Reads a preset file into the shelf under a name that is free and returns that name. Throws InputError, as keep().
+    /// Reads a preset file into the shelf under a name that is free and returns that name. Throws InputError, as
+    /// keep().
     QString import(const QString &path);
     void exportTo(const QString &name, const QString &path) const; ///< Throws OutputError, ArgumentError (name).
 

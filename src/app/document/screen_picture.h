@@ -11,7 +11,8 @@
 
 namespace yolk::app {
 
-/// Display-linear RGB in [0, 1] of the space that `monitor` takes to an opaque 32-bit picture; null: a monitor of that space.
+/// Display-linear RGB in [0, 1] of the space that `monitor` takes to an opaque 32-bit picture; null: a monitor of that
+/// space.
 QImage screenPicture(ImageView<const float> display, const MonitorTransform *monitor, ExecContext &ctx);
 
 /// Of linear sRGB.

@@ -21,14 +21,15 @@ namespace {
 
 const SliderSpec &amountSpec()
 {
-    static const SliderSpec spec{PresetGroup::tr("Amount"),
-                                 PresetGroup::tr("How much of the preset is taken, in percent; 0 is the automatic start"),
-                                 QString(),
-                                 0,
-                                 kMostPresetAmount,
-                                 0,
-                                 1,
-                                 0};
+    static const SliderSpec spec{
+        PresetGroup::tr("Amount"),
+        PresetGroup::tr("How much of the preset is taken, in percent; 0 is the automatic start"),
+        QString(),
+        0,
+        kMostPresetAmount,
+        0,
+        1,
+        0};
     return spec;
 }
 
@@ -115,8 +116,8 @@ PresetGroup::PresetGroup(Document *document, PresetShelf *shelf, QWidget *parent
     row->addWidget(taste_, 0, 0);
     row->addWidget(variations_, 0, 1);
     row->addWidget(own_, 0, 2);
-    for (QWidget *widget : {static_cast<QWidget *>(groups_), static_cast<QWidget *>(list_),
-                            static_cast<QWidget *>(amount_), buttons})
+    for (QWidget *widget :
+         {static_cast<QWidget *>(groups_), static_cast<QWidget *>(list_), static_cast<QWidget *>(amount_), buttons})
         add(widget);
 
     connect(groups_, &QComboBox::currentTextChanged, this, &PresetGroup::takePresets);

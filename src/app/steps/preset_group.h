@@ -29,7 +29,7 @@ public:
     void keep(const QString &name, const QString &group, const std::set<std::string> &parts);
 
 Q_SIGNALS:
-    void tasteAsked();     ///< the presets of the group
+    void tasteAsked(); ///< the presets of the group
     void variationsAsked();
     void failed(const QString &message);
 

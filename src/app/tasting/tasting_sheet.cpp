@@ -142,8 +142,8 @@ QSizeF TastingSheet::pictureSize() const
     const QRect area = document_->pictureArea();
     const QSizeF room((width() - 2 * kMargin - (n - 1) * kGap) / n,
                       (height() - kHeading - kFoot - (rows - 1) * kGap) / std::max(1, rows) - kName);
-    return QSizeF(area.size()).scaled(QSizeF(std::max(8.0, room.width()), std::max(8.0, room.height())),
-                                      Qt::KeepAspectRatio);
+    return QSizeF(area.size())
+        .scaled(QSizeF(std::max(8.0, room.width()), std::max(8.0, room.height())), Qt::KeepAspectRatio);
 }
 
 QRectF TastingSheet::tileRect(int index) const
@@ -151,7 +151,8 @@ QRectF TastingSheet::tileRect(int index) const
     const int n = columns(), rows = (count() + n - 1) / std::max(1, n);
     const QSizeF size = pictureSize();
     const double across = n * size.width() + (n - 1) * kGap, down = rows * (size.height() + kName) + (rows - 1) * kGap;
-    const double left = (width() - across) / 2, top = kHeading + std::max(0.0, (height() - kHeading - kFoot - down) / 2);
+    const double left = (width() - across) / 2,
+                 top = kHeading + std::max(0.0, (height() - kHeading - kFoot - down) / 2);
     return {QPointF(std::round(left + (index % n) * (size.width() + kGap)),
                     std::round(top + (index / n) * (size.height() + kName + kGap))),
             size};

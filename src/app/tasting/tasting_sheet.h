@@ -1,4 +1,5 @@
-// The tasting sheet: the picture in several settings side by side, to choose by eye. Changes nothing until one is taken.
+// The tasting sheet: the picture in several settings side by side, to choose by eye. Changes nothing until one is
+// taken.
 #pragma once
 
 #include "document/document.h"

@@ -22,7 +22,8 @@ struct AlignOptions {
 /// One entry per guide. The reference is `wanted` when at least half of the others lie on it, else the frame that most
 /// do: a frame of another scene must not turn out all the rest. Frames are compared with the nearest exposure that has
 /// been aligned already, then with the next two, so that there is light that both hold; transforms are chained.
-/// Pictures of less than 40 pixels are not aligned. Throws ArgumentError (no guides, index), Cancelled. Threads: ctx.runner and those of OpenCV; the same bits for any.
+/// Pictures of less than 40 pixels are not aligned. Throws ArgumentError (no guides, index), Cancelled. Threads:
+/// ctx.runner and those of OpenCV; the same bits for any.
 /// Memory: 26 bytes per pixel of the finest level.
 std::vector<FrameAlignment> alignFrames(std::span<const Guide> guides, size_t wanted, const AlignOptions &options,
                                         ExecContext &ctx);

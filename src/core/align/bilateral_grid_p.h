@@ -33,8 +33,8 @@ public:
         }
     }
 
-    /// Gives cells what they lack of `enough` weight: from other tones at the place, each stop counting far less than the
-    /// one before, and from coarser and coarser surroundings.
+    /// Gives cells what they lack of `enough` weight: from other tones at the place, each stop counting far less than
+    /// the one before, and from coarser and coarser surroundings.
     void fill(float enough)
     {
         constexpr float kOtherTone = 0.02f;

@@ -14,7 +14,8 @@ namespace {
 constexpr double kFeaturePixels = 0.7e6, kPhasePixels = 0.1e6;
 constexpr int kColumns = 8, kRows = 6, kPerCell = 50;
 
-/// Log light with local mean 0 and, where there is more than noise, local deviation 1. Clipped light stands at clipping.
+/// Log light with local mean 0 and, where there is more than noise, local deviation 1. Clipped light stands at
+/// clipping.
 cv::Mat evened(const Guide &guide, int level, double clipping)
 {
     const GuideLevel &g = guide.levels[size_t(level)];

@@ -22,8 +22,8 @@ struct Features {
     std::shared_ptr<const Data> data;
 };
 
-/// From the first level of at most some 0.1 megapixels. Light is cut at `clipping` or where the frame clips, whichever is
-/// less: two frames cut at the same light have the same outlines there. Threads: those of the library.
+/// From the first level of at most some 0.1 megapixels. Light is cut at `clipping` or where the frame clips, whichever
+/// is less: two frames cut at the same light have the same outlines there. Threads: those of the library.
 Overview overviewOf(const Guide &guide, double clipping = std::numeric_limits<double>::infinity());
 
 /// Corners of log light made comparable in the same way, spread over the picture; from the first level of at most some
@@ -34,8 +34,8 @@ Features featuresOf(const Guide &guide, double clipping = std::numeric_limits<do
 /// correlation, and that nothing moved. Source: [KuglinHines1975].
 std::vector<Transform> likelyShifts(const Overview &still, const Overview &moving);
 
-/// The same by matched corners, likelier ones first, at most four. They are asked twice: a large moving subject may hold
-/// most of them, so what agrees with the first transform is set aside and the rest is asked again. Source: RANSAC
+/// The same by matched corners, likelier ones first, at most four. They are asked twice: a large moving subject may
+/// hold most of them, so what agrees with the first transform is set aside and the rest is asked again. Source: RANSAC
 /// [FischlerBolles1981].
 std::vector<Transform> likelyTransforms(const Features &still, const Features &moving);
 

@@ -11,9 +11,9 @@ namespace yolk {
 /// Shapes: flow two planes, belief and tone (stops) one, all of one size. Throws ArgumentError. Threads: one.
 void continueFlow(ImageView<float> flow, ImageView<const float> belief, ImageView<const float> tone);
 
-/// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both log
-/// light, `moved` as the flow brings it, over pixels of like place and tone with `valid` above 0. Large differences count
-/// little. Shapes: one plane each, all of one size. Throws ArgumentError. Threads: one.
+/// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both
+/// log light, `moved` as the flow brings it, over pixels of like place and tone with `valid` above 0. Large differences
+/// count little. Shapes: one plane each, all of one size. Throws ArgumentError. Threads: one.
 /// Source: [LucasKanade1981], over the cells of continueFlow().
 Image<float> flowCorrection(ImageView<const float> still, ImageView<const float> moved, ImageView<const uint8_t> valid,
                             ImageView<const float> tone);

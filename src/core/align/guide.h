@@ -40,8 +40,8 @@ struct Guide {
 /// Memory: 7 bytes per pixel kept, 7 per pixel of the frame while it runs.
 Guide guideOf(const FrameToAlign &frame, double finestPixels, ExecContext &ctx);
 
-/// The same with all light above `clipping` at `clipping`, and all of it valid: for frames that have little in common but
-/// the outlines of what clips.
+/// The same with all light above `clipping` at `clipping`, and all of it valid: for frames that have little in common
+/// but the outlines of what clips.
 Guide cutAt(const Guide &guide, double clipping);
 
 } // namespace yolk

@@ -7,9 +7,9 @@
 
 namespace yolk {
 
-/// Finds the displacements of one frame after the other, from the reference outwards, darker ones first: each is compared
-/// with what the reference and the frames before it show together, so that light that clips in the reference is known
-/// from the darker frame when the next one comes.
+/// Finds the displacements of one frame after the other, from the reference outwards, darker ones first: each is
+/// compared with what the reference and the frames before it show together, so that light that clips in the reference
+/// is known from the darker frame when the next one comes.
 /// Dense optical flow between pictures that are cut at the same light on both sides, so that clipping is no edge of its
 /// own. It is believed where both hold light and texture and where going there and back ends at the same place.
 /// Elsewhere displacements continue from believed places nearby of like light: a bright yard, clipped in the reference,

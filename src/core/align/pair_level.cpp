@@ -127,8 +127,8 @@ YOLK_INLINE void cubicWeights(Float8 t, Float8 out[4])
     out[3] = t * t * (0.5f * t - 0.5f);
 }
 
-/// The values of a picture at eight places, by cubic interpolation; `corner` counts from its first pixel to the upper left
-/// of the four by four around each.
+/// The values of a picture at eight places, by cubic interpolation; `corner` counts from its first pixel to the upper
+/// left of the four by four around each.
 YOLK_INLINE Float8 valuesAt(const float *picture, ptrdiff_t stride, Int8 corner, Float8 right, Float8 down)
 {
     Float8 across[4], along[4];

@@ -31,8 +31,9 @@ struct RegistrationOptions {
 };
 
 /// Gauss-Newton on log light, coarse to fine: blocks of 16 x 16 pixels, each with an unknown offset of its own that is
-/// eliminated, so that vignetting and exposures that are a little wrong do not count; every difference is weighted by the
-/// noise of both; blocks that do not agree (movement, parallax) lose their weight. Only pixels that clip in neither.
+/// eliminated, so that vignetting and exposures that are a little wrong do not count; every difference is weighted by
+/// the noise of both; blocks that do not agree (movement, parallax) lose their weight. Only pixels that clip in
+/// neither.
 /// Which of the two is the template does not matter in principle; the cleaner one converges faster.
 /// Shapes: guides of any two sizes. Throws Cancelled. Threads: bands of blocks, the same bits for any runner.
 /// Memory: 26 bytes per pixel of the finest level. Source: [LucasKanade1981], compositional as in [BakerMatthews2004];

@@ -13,12 +13,13 @@ struct SeenLevel {
     Image<uint8_t> covered; ///< 1 where it shows something at all
 };
 
-/// The frame at toFrame(pixel) + displacement; `toFrame` and the displacements in pixels of the guide's codes. The result has the
-/// size of `shape`, the level of the reference. Threads: those of OpenCV. Memory: 14 bytes per pixel of the level.
+/// The frame at toFrame(pixel) + displacement; `toFrame` and the displacements in pixels of the guide's codes. The
+/// result has the size of `shape`, the level of the reference. Threads: those of OpenCV. Memory: 14 bytes per pixel of
+/// the level.
 SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape);
 
-/// Displacements in the cells of `moved` (1) go on from around them as in continueFlow(): what walked about says nothing of
-/// the ground it stood on. `moved` lies over the field, `cell` of the field's pixels to one of its own.
+/// Displacements in the cells of `moved` (1) go on from around them as in continueFlow(): what walked about says
+/// nothing of the ground it stood on. `moved` lies over the field, `cell` of the field's pixels to one of its own.
 void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell);
 
 } // namespace yolk

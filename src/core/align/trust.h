@@ -15,10 +15,10 @@ struct AlignedFrame {
     NoiseModel noise;
 };
 
-/// The trust of `frame`, lowered where it contradicts `known`: differences of all channels in units of what noise, 3 % of
-/// response and a remaining shift of a tenth of a pixel at edges allow, squared, their mean over 5 x 5 pixels; above 3.6 it
-/// is not believed, below 1.8 in full. Light that clips in one must be at least so bright in the other. Places that one of
-/// them does not show, or `known` is not believed at, do not count.
+/// The trust of `frame`, lowered where it contradicts `known`: differences of all channels in units of what noise, 3 %
+/// of response and a remaining shift of a tenth of a pixel at edges allow, squared, their mean over 5 x 5 pixels; above
+/// 3.6 it is not believed, below 1.8 in full. Light that clips in one must be at least so bright in the other. Places
+/// that one of them does not show, or `known` is not believed at, do not count.
 /// Shapes: codes three planes, trust one or empty, all of one width and height. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner. Memory: 1 byte a pixel.
 /// Source: our own; the test is chi-square per degree of freedom. The limits gave the best picture of the demo set.

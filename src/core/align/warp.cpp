@@ -17,7 +17,8 @@ namespace {
 constexpr int kTaps = 6, kPhases = 1024;
 constexpr double kClips = 0.982; // of clipping: two 8-bit codes below the end
 
-/// Lanczos-3 for kPhases + 1 positions between two samples; sum 1; two zeros behind, so that eight are worked on at once.
+/// Lanczos-3 for kPhases + 1 positions between two samples; sum 1; two zeros behind, so that eight are worked on at
+/// once.
 const std::vector<float> &kernel()
 {
     static const auto table = [] {

@@ -15,8 +15,8 @@ struct Displacements {
     bool empty() const { return field.shape().empty(); }
 };
 
-/// What a warped pixel is good for; between the last two grows how far it may be believed. Beside clipped pixels the kernel
-/// has made up what it holds; what is not believed may still be right.
+/// What a warped pixel is good for; between the last two grows how far it may be believed. Beside clipped pixels the
+/// kernel has made up what it holds; what is not believed may still be right.
 inline constexpr uint8_t kNotCovered = 0, kBesideClipped = 1, kNotBelieved = 2, kBelieved = 255;
 
 struct Warped {
@@ -27,8 +27,8 @@ struct Warped {
 enum class ClippedRim { Believe, Drop };
 
 /// Lanczos-3 at toFrame(pixel) + displacement, held within half as much again of the range of the four nearest samples:
-/// beside light a thousand times as bright, the kernel's waves would be edges of their own. A pixel whose kernel meets a
-/// clipped sample is no measurement: ClippedRim::Drop marks it, for frames that darker ones stand in for.
+/// beside light a thousand times as bright, the kernel's waves would be edges of their own. A pixel whose kernel meets
+/// a clipped sample is no measurement: ClippedRim::Drop marks it, for frames that darker ones stand in for.
 /// Shapes: three planes in, width x height x 3 out. Throws ArgumentError, Cancelled. Threads: bands, the same bits for
 /// any runner. Memory: 7 bytes per pixel of the result. Source: [Duchon1979] for the kernel; the limit is our own.
 Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, const Displacements &local, int width,

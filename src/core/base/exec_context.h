@@ -21,8 +21,8 @@ public:
     void run(int count, const std::function<void(int)> &task) override;
 };
 
-/// oneTBB behind the interface; `threads` 0 means one per core. oneTBB's own threads run at a lower priority, so that the
-/// thread of a window gets its turn at once.
+/// oneTBB behind the interface; `threads` 0 means one per core. oneTBB's own threads run at a lower priority, so that
+/// the thread of a window gets its turn at once.
 class ThreadRunner : public Runner {
 public:
     explicit ThreadRunner(int threads = 0);

@@ -1,6 +1,7 @@
-// Hot loops are compiled twice, for the x86-64 baseline and for the level with AVX2 and FMA, and the processor chooses when
-// the program starts; the build never assumes the builder's processor. (A model's name, as in arch=haswell, would choose
-// that model only.) What such a loop calls must be inlined into it, and what it writes must not overlap what it reads.
+// Hot loops are compiled twice, for the x86-64 baseline and for the level with AVX2 and FMA, and the processor chooses
+// when the program starts; the build never assumes the builder's processor. (A model's name, as in arch=haswell, would
+// choose that model only.) What such a loop calls must be inlined into it, and what it writes must not overlap what it
+// reads.
 #pragma once
 
 #include <cstdint>

@@ -31,8 +31,8 @@ public:
     explicit MonitorProfile(std::vector<std::byte> profile);
 
     const std::string &name() const { return name_; }
-    /// The smallest of our output spaces that holds the monitor's primaries: pictures are brought into it with their hue
-    /// before the conversion cuts what is left. A profile without primaries (tables only) counts as sRGB.
+    /// The smallest of our output spaces that holds the monitor's primaries: pictures are brought into it with their
+    /// hue before the conversion cuts what is left. A profile without primaries (tables only) counts as sRGB.
     OutputSpace space() const { return space_; }
     /// Made when it is first asked for; null: the monitor takes these values as they are.
     const MonitorTransform *from(OutputSpace space) const;

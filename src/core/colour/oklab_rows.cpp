@@ -55,7 +55,7 @@ YOLK_INLINE bool any(Int8 mask)
 /// that each of R, G and B is a cubic in t.
 YOLK_INLINE void fitEight(Float8 &r, Float8 &g, Float8 &b, const Matrices &m, float chroma)
 {
-    constexpr int kHalvings = 10; // to a thousandth of the chroma
+    constexpr int kHalvings = 10;   // to a thousandth of the chroma
     constexpr float kSlack = 1e-4f; // rounding of the published matrices: grey itself misses the cube by some 1e-5
     const Float8 zero{}, one = zero + 1.0f;
     const Float8 cones[3] = {row(m.toCones, r, g, b), row(m.toCones + 3, r, g, b), row(m.toCones + 6, r, g, b)};

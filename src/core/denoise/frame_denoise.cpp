@@ -139,7 +139,8 @@ ImageView<float> planeOf(Image<float> &image, int plane)
 using Thresholds = std::array<std::array<float, kScales>, 3>;
 using SeeBand = std::function<void(int mix, int scale, ImageView<const float> fine, ImageView<const float> rest)>;
 
-/// Shrinks each band of each plane; the bands add up to the plane with its smooth rest. `see` looks at each band before.
+/// Shrinks each band of each plane; the bands add up to the plane with its smooth rest. `see` looks at each band
+/// before.
 void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBand &see = {})
 {
     Image<float> work(mixed.width(), mixed.height(), 2);
@@ -161,8 +162,9 @@ void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBa
     }
 }
 
-/// The noise in each band by the median of its coefficients over some blocks spread over the frame: interpolated colours
-/// have less fine noise and more coarse noise than the model says. Texture raises the median, so the model bounds it.
+/// The noise in each band by the median of its coefficients over some blocks spread over the frame: interpolated
+/// colours have less fine noise and more coarse noise than the model says. Texture raises the median, so the model
+/// bounds it.
 Thresholds bandNoise(const Image<uint16_t> &codes, const Evened &evened)
 {
     constexpr int kBlocks = 4, kRows = 64;

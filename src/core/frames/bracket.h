@@ -54,8 +54,8 @@ enum class Placing { AsShot, Aligned };
 
 /// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
 /// colour profile is not that of most others are not usable; turned by 90 degrees they are where they can be aligned.
-/// Frames that should be aligned and cannot be are left out unless the choice says otherwise. When everything is excluded, or
-/// removed, nothing is.
+/// Frames that should be aligned and cannot be are left out unless the choice says otherwise. When everything is
+/// excluded, or removed, nothing is.
 /// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence out of
 /// 0..2), InputError (the chosen reference is unusable).
 Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,

@@ -105,7 +105,8 @@ Coverage coverageOf(const Bracket &bracket, std::span<const LightSample> samples
         out.frames[i] = {lostWith(held, samples.size(), without).unclean - all.unclean,
                          meanGain(held, samples.size(), used, i)};
     }
-    // One at a time, the least needed first, always against the whole set: of two frames that repeat each other one stays.
+    // One at a time, the least needed first, always against the whole set: of two frames that repeat each other one
+    // stays.
     std::vector<bool> left = used;
     while (true) {
         size_t least = used.size();

@@ -37,8 +37,9 @@ FramePtr loadFrame(const std::string &path);
 /// The size of a frame decoded at 1/reduction: sides rounded up.
 Shape reducedShape(const Frame &frame, int reduction);
 
-/// Decodes to linear RGB of the file (raw: of the camera) as linear codes, upright, three planes; grey files give three equal ones. Reduced pixels are
-/// means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to 1/8, means of code values).
+/// Decodes to linear RGB of the file (raw: of the camera) as linear codes, upright, three planes; grey files give three
+/// equal ones. Reduced pixels are means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to
+/// 1/8, means of code values).
 /// Throws InputError (also when the file changed its size since it was loaded), Cancelled; ArgumentError unless
 /// `reduction` is 1, 2, 4, ... 64. Threads: one. Memory: 6 bytes per delivered pixel.
 Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx, const RawOptions &raw = {});

@@ -63,7 +63,8 @@ struct MeasuredSet {
 using DecodedPtr = std::shared_ptr<const Image<uint16_t>>;
 using Decode = std::function<DecodedPtr(const Frame &frame, int reduction, ExecContext &ctx)>;
 
-/// Whether a curve may lie between the file's values and light: not in raw files, nor in files that say they are linear.
+/// Whether a curve may lie between the file's values and light: not in raw files, nor in files that say they are
+/// linear.
 bool isDeveloped(const Frame &frame);
 
 /// The reduction that frames are measured at: raw files at half size, where red and blue are single sensor samples;

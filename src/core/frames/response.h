@@ -26,9 +26,9 @@ struct Response {
 /// Pixels of like rank in two neighbouring frames: y in the darker one, y in the brighter one.
 using MatchedLight = std::vector<std::array<float, 2>>;
 
-/// Matches the light of two frames by rank, over small blocks that are flat in both: the k-th darkest block of one is the
-/// k-th darkest of the other, however exactly the frames lie on each other. Values that either frame does not hold are
-/// left out. Shapes: linear codes of one shape, three planes. Throws ArgumentError.
+/// Matches the light of two frames by rank, over small blocks that are flat in both: the k-th darkest block of one is
+/// the k-th darkest of the other, however exactly the frames lie on each other. Values that either frame does not hold
+/// are left out. Shapes: linear codes of one shape, three planes. Throws ArgumentError.
 /// Source: [GrossbergNayar2003], with blocks in place of pixels.
 MatchedLight matchedLight(ImageView<const uint16_t> dark, ImageView<const uint16_t> bright);
 
@@ -37,9 +37,9 @@ struct FittedResponse {
     std::vector<ExposureStep> steps; ///< between neighbours, as the fit sees them; empty steps where nothing matched
 };
 /// Fits curve and exposure steps together: log2 z(bright) - log2 z(dark) = step, least squares over all matches with a
-/// smooth bend, outliers reweighted. `stated[i]` is what metadata say of frame i, log2 of its exposure, `statedError` in EV
-/// how sure they are; where nothing is stated, smoothness alone parts the curve from the steps. Accepted (`fitted`) when the
-/// curve is monotone and lowers the disagreement by three tenths and by 0.01 EV at least.
+/// smooth bend, outliers reweighted. `stated[i]` is what metadata say of frame i, log2 of its exposure, `statedError`
+/// in EV how sure they are; where nothing is stated, smoothness alone parts the curve from the steps. Accepted
+/// (`fitted`) when the curve is monotone and lowers the disagreement by three tenths and by 0.01 EV at least.
 /// Shapes: one more frame than lists of matches. Throws ArgumentError.
 /// Source: [DebevecMalik1997] equation 3 in the logarithm, smooth bends as there; a bend of the profile's curve in
 /// place of a free curve.

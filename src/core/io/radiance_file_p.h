@@ -8,8 +8,8 @@
 
 namespace yolk {
 
-/// Calls `work`; what the libraries throw becomes an error of type E with the path and `reason`, or their own words when
-/// that is empty.
+/// Calls `work`; what the libraries throw becomes an error of type E with the path and `reason`, or their own words
+/// when that is empty.
 template <class E, class Work> auto translated(const std::string &path, const char *reason, Work &&work)
 {
     try {

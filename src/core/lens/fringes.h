@@ -31,8 +31,8 @@ struct Fringes {
 
 /// Finds the fringes from a frame itself: where red (blue), made comparable to green by local mean and deviation,
 /// must be moved to lie on it best; least squares over all edges, iterated. A constant shift is found along with it
-/// and dropped: half-size raw pixels have one. Places where a channel clips or noise rules do not count. Empty when there
-/// are too few edges. Shapes: linear codes, three planes, at least 64 x 64. Throws ArgumentError, Cancelled.
+/// and dropped: half-size raw pixels have one. Places where a channel clips or noise rules do not count. Empty when
+/// there are too few edges. Shapes: linear codes, three planes, at least 64 x 64. Throws ArgumentError, Cancelled.
 /// Memory: 40 bytes a pixel. Source: registration by least squares of intensities, [LucasKanade1981].
 std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const NoiseModel &noise, ExecContext &ctx);
 
@@ -47,7 +47,8 @@ struct LensNames {
 std::optional<Fringes> fringesFromLensData(const LensNames &names, const std::string &dataFile = {});
 
 /// Moves red and blue onto green, in place; between pixels cubic (Catmull-Rom) in the
-/// roots of the values, held within the neighbours' range. What lies nearest to a clipped value stays clipped. Shapes: linear codes, three planes.
+/// roots of the values, held within the neighbours' range. What lies nearest to a clipped value stays clipped. Shapes:
+/// linear codes, three planes.
 /// Threads: bands through ctx.runner, the same bits for any. Memory: 4 bytes a pixel. Throws Cancelled.
 void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext &ctx);
 

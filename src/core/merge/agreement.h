@@ -16,7 +16,8 @@ struct Agreement {
              ///< noise lies between them, more with movement, misalignment or a wrong response
 };
 
-/// For each exposure, from one pixel in `step` x `step`: only pixels that the frame itself holds and has a share of count.
+/// For each exposure, from one pixel in `step` x `step`: only pixels that the frame itself holds and has a share of
+/// count.
 /// Robust RMS: the median of the absolute value over 0.6745. Frames without such pixels keep zeros.
 /// Throws ArgumentError (shapes that do not belong together). Threads: one. Memory: 8 bytes per pixel looked at.
 std::vector<Agreement> agreementOf(std::span<const Exposure> exposures, const Merged &merged, int step);

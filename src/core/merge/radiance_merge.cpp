@@ -218,8 +218,8 @@ void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width
         mergePixels(frames, weighing, n, x, width - x, out);
 }
 
-/// The frame to go by where none holds the pixel: the least exposed one. Of frames that were moved it is the one that shows
-/// the most light, as there is at least what each of them shows.
+/// The frame to go by where none holds the pixel: the least exposed one. Of frames that were moved it is the one that
+/// shows the most light, as there is at least what each of them shows.
 size_t fillingAt(const std::vector<FrameRow> &frames, const std::vector<Weighing> &weighing, int x)
 {
     if (!frames.front().trust)

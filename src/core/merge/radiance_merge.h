@@ -43,19 +43,22 @@ struct Merged {
 };
 
 /// Per pixel and channel the weighted mean of z / e with weights k = a * e^2 / variance(x e), a = influence * s: the
-/// inverse variance under each frame's noise model, predicted from a first estimate x, so that the noise of a sample does
-/// not choose its own weight. x is the mean with the weights that are best for light near the noise floor, where a poor
-/// one would correlate with the frames' differences and add bias. The variance of the result is sum(a k) / sum(k)^2.
-/// s falls smoothly from 1 to 0 over the last 0.1 stop below a frame's clipping less 2 sigma, by the largest channel, so
-/// that all channels let go together and keep their hue. What falls is judged by the estimate from this frame and all
-/// that were exposed less: it is uncorrelated with the difference between them, so that letting go adds no bias (judged by
-/// the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are not of the
-/// same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show light that would
-/// clip it by far, be it only that they clip (JPEG makes values below clipping beside edges and in clipped areas).
+/// inverse variance under each frame's noise model, predicted from a first estimate x, so that the noise of a sample
+/// does not choose its own weight. x is the mean with the weights that are best for light near the noise floor, where a
+/// poor one would correlate with the frames' differences and add bias. The variance of the result is sum(a k) /
+/// sum(k)^2.
+/// s falls smoothly from 1 to 0 over the last 0.1 stop below a frame's clipping less 2 sigma, by the largest channel,
+/// so that all channels let go together and keep their hue. What falls is judged by the estimate from this frame and
+/// all that were exposed less: it is uncorrelated with the difference between them, so that letting go adds no bias
+/// (judged by the frame's own value, values that noise lifted would lose their weight). Two guards for samples that are
+/// not of the same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show
+/// light that would clip it by far, be it only that they clip (JPEG makes values below clipping beside edges and in
+/// clipped areas).
 /// Where every frame is clipped the value is that of the least exposed one; of frames with trust, of the one that shows
-/// the most light, as there is at least what each shows. A channel that still holds keeps what it says; one that is lost
-/// rises to the lowest level, against white, that the others hold; where all three are lost they fade to neutral.
-/// `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw ones.
+/// the most light, as there is at least what each shows. A channel that still holds keeps what it says; one that is
+/// lost rises to the lowest level, against white, that the others hold; where all three are lost they fade to neutral.
+/// `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw
+/// ones.
 /// A frame's trust is a factor on its weight, pixel by pixel; what is not believed contradicts no other frame either.
 /// Shapes:  1..64 exposures, all width x height x 3, at least 1 x 1.
 /// Throws:  ArgumentError (count, shape, exposure, noise, influence or neutral out of range), Cancelled.

@@ -38,10 +38,11 @@ inline constexpr float kBlind = 1e9f;
 /// How well frames are known to lie on each other: as well as on a tripod, or up to a cell off.
 enum class Fit { Close, Loose };
 
-/// Differences count against the noise of both, against `response` (share of the light by which response and exposure may
-/// be wrong) and against a remaining shift at edges (with a loose fit against all that lies within a cell); once squared over 3 x 3 cells, for detail, and once with their sign
-/// over 9 x 9, where noise, demosaicing and small shifts cancel, for what is soft. Light that clips in one must be at least
-/// as bright in the other. Cells that one of both does not show say nothing.
+/// Differences count against the noise of both, against `response` (share of the light by which response and exposure
+/// may be wrong) and against a remaining shift at edges (with a loose fit against all that lies within a cell); once
+/// squared over 3 x 3 cells, for detail, and once with their sign over 9 x 9, where noise, demosaicing and small shifts
+/// cancel, for what is soft. Light that clips in one must be at least as bright in the other. Cells that one of both
+/// does not show say nothing.
 /// Shapes: both of one size, with as many planes. Threads: bands; the same bits for any runner.
 /// Memory: 8 bytes per cell, and some rows a thread.
 Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx);
@@ -63,8 +64,8 @@ private:
     std::map<std::pair<size_t, size_t>, std::shared_ptr<const Comparison>> kept_;
 };
 
-/// The pairs that movement is looked for in, smaller index first: neighbours in exposure, each frame and the one after the
-/// next, and all with the preferred one.
+/// The pairs that movement is looked for in, smaller index first: neighbours in exposure, each frame and the one after
+/// the next, and all with the preferred one.
 std::vector<std::pair<size_t, size_t>> pairsToCompare(size_t frames, size_t preferred);
 
 /// Fills nearClips from clips; `reach` in cells.

@@ -19,7 +19,8 @@ struct MovedGround {
 };
 
 /// Of each frame, where it shows another thing than the reference.
-/// Shapes: frames of one size, dark to bright. Throws ArgumentError, Cancelled. Threads: bands; the same bits for any runner.
+/// Shapes: frames of one size, dark to bright. Throws ArgumentError, Cancelled. Threads: bands; the same bits for any
+/// runner.
 std::vector<MovedGround> movedGround(std::span<const GroundFrame> frames, size_t reference, ExecContext &ctx);
 
 } // namespace yolk

@@ -295,7 +295,8 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         return evidence(cells, request.preferred, cellsThatCount(drawn, width, height), fit, response, close,
                         comparing.part(from, to));
     };
-    // Frames that were brought onto each other say pixel by pixel where they may be believed, which settles what is slight.
+    // Frames that were brought onto each other say pixel by pixel where they may be believed, which settles what is
+    // slight.
     const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
     Places places = brought ? placesIn(look(Fit::Loose, 0.0, 0.5), look(Fit::Close, 0.5, 1.0))
                             : placesIn(look(Fit::Close, 0.0, 1.0));

@@ -42,8 +42,8 @@ struct Movement {
     std::vector<MovedPlace> places; ///< things before edges, larger ones first
     int cell = 1;                   ///< pixels to a cell of what follows
     Image<uint16_t> cells; ///< 1 + index of the place that a cell belongs to, 0: none; empty where there is none
-    /// One per frame, empty where there is no place: 127 it counts in full whatever contradicts it, -127 not at all, 0 as
-    /// the merge would have it; between cells' middles the values run linearly.
+    /// One per frame, empty where there is no place: 127 it counts in full whatever contradicts it, -127 not at all, 0
+    /// as the merge would have it; between cells' middles the values run linearly.
     std::vector<Image<int8_t>> grids;
 
     int placeAt(int x, int y) const; ///< index of the place of a pixel, -1: none
@@ -51,19 +51,21 @@ struct Movement {
     size_t bytes() const;
 };
 
-/// A place takes the keeper where that holds 98 % of it, else the frame that shows it best; other frames are merged with it
-/// where they show the same, as far as noise lets anybody tell. Places are grown to where frames agree, so that no half things remain.
+/// A place takes the keeper where that holds 98 % of it, else the frame that shows it best; other frames are merged
+/// with it where they show the same, as far as noise lets anybody tell. Places are grown to where frames agree, so that
+/// no half things remain.
 /// Shapes:  1 or more frames of one size, as in doubted(), dark to bright. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner.
 /// Memory:  some 60 bytes per cell, 14 per cell and frame; at most 0.8 million cells.
-/// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components; the test is our own.
+/// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components; the test is our
+/// own.
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx);
 
 /// Round the largest connected part of a place, in pixels of the frames; empty where there is no such place.
 std::vector<Point> outlineOf(const Movement &movement, size_t place);
 
-/// The trust of a frame in one row under its grid: `trust` is nullptr where it is believed everywhere. Returns false, and
-/// leaves `out` alone, where the grid has nothing to say.
+/// The trust of a frame in one row under its grid: `trust` is nullptr where it is believed everywhere. Returns false,
+/// and leaves `out` alone, where the grid has nothing to say.
 bool steerRow(const ImageView<const int8_t> &grid, int cell, int y, int width, const uint8_t *trust, uint8_t *out);
 
 } // namespace yolk

@@ -42,7 +42,8 @@ cv::Mat movedCells(const Image<float> &disagreement)
     return perhaps;
 }
 
-/// `core` with the cells of `moved` that can be reached from it through others of them, up to `share` of the width away.
+/// `core` with the cells of `moved` that can be reached from it through others of them, up to `share` of the width
+/// away.
 cv::Mat withWhatHangs(const cv::Mat &core, const cv::Mat &moved, double share)
 {
     cv::Mat out = core.clone(), grown;

@@ -61,24 +61,26 @@ Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, con
                             shortestText(kMostPresetAmount));
     Recipe out = recipe;
     const bool again = !preset.name.empty() && recipe.preset.name == preset.name;
-    forEachHeld(preset.parts, out, start, [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
-        if constexpr (requires { field.minimum; }) {
-            const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
-            const auto at = [&](double percent) {
-                return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
-            };
-            const double byHand = again ? settings.*field.member - at(recipe.preset.amount) : 0.0;
-            settings.*field.member = std::clamp(at(amount) + byHand, field.minimum, field.maximum);
-        } else {
-            const auto it = preset.values.find(path);
-            const std::string *choice =
-                it == preset.values.end() || amount == 0.0 ? nullptr : std::get_if<std::string>(&it->second);
-            if (choice)
-                assign(settings, field, *choice, path);
-            else
-                settings.*field.member = automatic.*field.member;
-        }
-    });
+    forEachHeld(preset.parts, out, start,
+                [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
+                    if constexpr (requires { field.minimum; }) {
+                        const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
+                        const auto at = [&](double percent) {
+                            return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
+                        };
+                        const double byHand = again ? settings.*field.member - at(recipe.preset.amount) : 0.0;
+                        settings.*field.member = std::clamp(at(amount) + byHand, field.minimum, field.maximum);
+                    } else {
+                        const auto it = preset.values.find(path);
+                        const std::string *choice = it == preset.values.end() || amount == 0.0
+                                                        ? nullptr
+                                                        : std::get_if<std::string>(&it->second);
+                        if (choice)
+                            assign(settings, field, *choice, path);
+                        else
+                            settings.*field.member = automatic.*field.member;
+                    }
+                });
     out.preset = {preset.name, amount};
     return out;
 }
@@ -87,14 +89,15 @@ Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::s
 {
     Preset out;
     out.parts = parts;
-    forEachHeld(parts, recipe, start, [&](const std::string &path, const auto &settings, const auto &automatic, const auto &field) {
-        if (settings.*field.member == automatic.*field.member)
-            return;
-        if constexpr (requires { field.minimum; })
-            out.values[path] = settings.*field.member - automatic.*field.member;
-        else
-            out.values[path] = std::string(keyOf(field, settings.*field.member));
-    });
+    forEachHeld(parts, recipe, start,
+                [&](const std::string &path, const auto &settings, const auto &automatic, const auto &field) {
+                    if (settings.*field.member == automatic.*field.member)
+                        return;
+                    if constexpr (requires { field.minimum; })
+                        out.values[path] = settings.*field.member - automatic.*field.member;
+                    else
+                        out.values[path] = std::string(keyOf(field, settings.*field.member));
+                });
     return out;
 }
 

@@ -15,15 +15,15 @@ namespace yolk {
 struct Preset {
     std::string name, group, description; ///< in words; the name is what a recipe and the command line call it by
     std::set<std::string> parts;          ///< which settings it decides: keys of kPresetParts
-    /// By path, as "tone.range": a number is added to the automatic start, text is a choice. Other settings of its parts
-    /// are those of the start.
+    /// By path, as "tone.range": a number is added to the automatic start, text is a choice. Other settings of its
+    /// parts are those of the start.
     std::map<std::string, std::variant<double, std::string>> values;
     bool operator==(const Preset &) const = default;
 };
 
 /// A group of settings that a preset may hold.
 struct PresetPart {
-    std::string_view key, name;    ///< in files, in the window
+    std::string_view key, name;      ///< in files, in the window
     std::string_view section, group; ///< of the field tables; an empty group is all of the section
 };
 inline constexpr std::array kPresetParts{

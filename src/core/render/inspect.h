@@ -1,5 +1,5 @@
-// Looking into the merged light without changing anything: the light itself, a window of it, and what the merge knows of
-// every pixel.
+// Looking into the merged light without changing anything: the light itself, a window of it, and what the merge knows
+// of every pixel.
 #pragma once
 
 #include "render/render.h"

@@ -42,8 +42,8 @@ void codeRow(const float *__restrict in, int count, const float *__restrict tabl
     }
 }
 
-/// 8-bit codes by the leading bits of a value: kSteps an octave from 2^-kOctaves on, below which the code is 0. Where two
-/// codes meet they do so within 1/40 of a code of the exact place; the table stays in the processor's first cache.
+/// 8-bit codes by the leading bits of a value: kSteps an octave from 2^-kOctaves on, below which the code is 0. Where
+/// two codes meet they do so within 1/40 of a code of the exact place; the table stays in the processor's first cache.
 constexpr int kOctaves = 13, kStepBits = 11;
 const std::vector<uint8_t> &eightBitTable()
 {

@@ -27,7 +27,8 @@ RadianceFormat radianceFormatOf(const std::string &path);
 /// The largest size of the reference frame's proportions that fits inside; 0 means unlimited; never enlarges.
 Shape fittedSize(int width, int height, int maxWidth, int maxHeight);
 
-/// Renders the picture, cropped as the recipe says, from the full decode and writes it with profile and the reference frame's metadata.
+/// Renders the picture, cropped as the recipe says, from the full decode and writes it with profile and the reference
+/// frame's metadata.
 /// Throws as render(); ArgumentError (format), OutputError. The file is complete or absent.
 void exportPicture(const Sources &sources, const Recipe &recipe, const Measured &measured, const std::string &path,
                    int maxWidth, int maxHeight, ExecContext &ctx);

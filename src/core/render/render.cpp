@@ -118,8 +118,8 @@ size_t bytesOf(const Image<float> &image)
     return image.bytes();
 }
 
-/// A picture made smaller by 4^level, so that far views need not read all of it every time; finer steps would cost a third
-/// of the picture's memory.
+/// A picture made smaller by 4^level, so that far views need not read all of it every time; finer steps would cost a
+/// third of the picture's memory.
 PicturePtr levelOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, int level, ExecContext &ctx)
 {
     if (level == 0)
@@ -280,31 +280,32 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
     hasher.value(Stage::Scene);
     hashScene(sources, measured, recipe, request, hasher);
     const Hash128 merged = mergeKey(bracket, measured, recipe, request.reduction);
-    return (sources.views ? sources.views : sources.cache)->get<Image<float>>(
-        hasher.finish(),
-        [&] {
-            ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
-            const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
-            const double r = request.reduction;
-            Part part{{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height};
-            if (part.width <= 0)
-                part.width = std::max(1, int(std::lround(part.region.x1 - part.region.x0)));
-            if (part.height <= 0)
-                part.height = std::max(1, int(std::lround(part.region.y1 - part.region.y0)));
-            Image<float> scene = partOf(sources, merged, {set, &set->pixels.radiance}, part, reducing);
-            applyMatrix(matrix, scene.view(), reducing);
-            if (set->clippedShare > 0.0 && matrix != set->colour.toRec2020) {
-                Hasher key;
-                key.value(Stage::ClippedLight).value(merged.high).value(merged.low);
-                const Hash128 lightKey = key.finish();
-                const PicturePtr light = sources.cache->get<Image<float>>(
-                    lightKey, [&] { return clippedLight(*set, reducing); }, bytesOf);
-                keepClippedWhite(clippedWhiteShift(*set, matrix),
-                                 partOf(sources, lightKey, light, part, reducing).view(), scene.view());
-            }
-            return scene;
-        },
-        bytesOf);
+    return (sources.views ? sources.views : sources.cache)
+        ->get<Image<float>>(
+            hasher.finish(),
+            [&] {
+                ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
+                const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
+                const double r = request.reduction;
+                Part part{{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height};
+                if (part.width <= 0)
+                    part.width = std::max(1, int(std::lround(part.region.x1 - part.region.x0)));
+                if (part.height <= 0)
+                    part.height = std::max(1, int(std::lround(part.region.y1 - part.region.y0)));
+                Image<float> scene = partOf(sources, merged, {set, &set->pixels.radiance}, part, reducing);
+                applyMatrix(matrix, scene.view(), reducing);
+                if (set->clippedShare > 0.0 && matrix != set->colour.toRec2020) {
+                    Hasher key;
+                    key.value(Stage::ClippedLight).value(merged.high).value(merged.low);
+                    const Hash128 lightKey = key.finish();
+                    const PicturePtr light = sources.cache->get<Image<float>>(
+                        lightKey, [&] { return clippedLight(*set, reducing); }, bytesOf);
+                    keepClippedWhite(clippedWhiteShift(*set, matrix),
+                                     partOf(sources, lightKey, light, part, reducing).view(), scene.view());
+                }
+                return scene;
+            },
+            bytesOf);
 }
 
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,

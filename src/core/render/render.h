@@ -67,8 +67,8 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
 /// What is kept of the reference frame, in its pixels.
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe);
 
-/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content id;
-/// the identity where nothing is known of one of them.
+/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content
+/// id; the identity where nothing is known of one of them.
 Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
                            const Measured &measured);
 
@@ -90,7 +90,8 @@ struct MergedSet {
 };
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
-/// Decodes at 1/reduction, prepares, aligns and merges the frames in use; radiance is read as it is. Throws InputError, Cancelled.
+/// Decodes at 1/reduction, prepares, aligns and merges the frames in use; radiance is read as it is. Throws InputError,
+/// Cancelled.
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx);
 
@@ -124,8 +125,8 @@ struct PickedLight {
 PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,
                       std::optional<size_t> frame, double x, double y, ExecContext &ctx);
 
-/// One frame as its file shows it: prepared like for the merge, but with the file's own curve and white balance, and cut
-/// at its clipping. Display-linear sRGB in [0, 1]; radiance is cut at 1. `frame` counts in Sources::frames.
+/// One frame as its file shows it: prepared like for the merge, but with the file's own curve and white balance, and
+/// cut at its clipping. Display-linear sRGB in [0, 1]; radiance is cut at 1. `frame` counts in Sources::frames.
 /// Throws InputError, Cancelled; ArgumentError (empty region, frame).
 Image<float> lookAtFrame(const Sources &sources, size_t frame, const Recipe &recipe, const Measured &measured,
                          const RenderRequest &request, ExecContext &ctx);

@@ -37,8 +37,7 @@ ToneResponse toneResponse(ImageView<const float> scene, ImageView<const float> d
         out.lightness[size_t(i)] = *middle;
         for (int k = last + 1; k < i; ++k)
             out.lightness[size_t(k)] =
-                last < 0 ? *middle
-                         : std::lerp(out.lightness[size_t(last)], *middle, float(k - last) / float(i - last));
+                last < 0 ? *middle : std::lerp(out.lightness[size_t(last)], *middle, float(k - last) / float(i - last));
         last = i;
     }
     for (int k = last + 1; k < ToneResponse::kBins && last >= 0; ++k)

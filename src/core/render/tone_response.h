@@ -8,7 +8,8 @@
 
 namespace yolk {
 
-/// Median display lightness (L*) of the pixels of each EV bin; bins without pixels take what lies between their neighbours.
+/// Median display lightness (L*) of the pixels of each EV bin; bins without pixels take what lies between their
+/// neighbours.
 struct ToneResponse {
     static constexpr double kFirstEv = -20.0, kBinEv = 0.25;
     static constexpr int kBins = 160;

@@ -114,8 +114,8 @@ Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &re
 ToneMapper mapperOf(const Measured &measured, const Recipe &recipe, OutputSpace space, ToneGrids grids)
 {
     const ToneCurve curve(recipe.tone, measured.tone);
-    return ToneMapper(recipe.tone, measured.tone, space,
-                      chromaBeside(curve) * (1.0 + recipe.colour.saturation / 100.0), std::move(grids));
+    return ToneMapper(recipe.tone, measured.tone, space, chromaBeside(curve) * (1.0 + recipe.colour.saturation / 100.0),
+                      std::move(grids));
 }
 
 } // namespace

@@ -6,8 +6,9 @@
 
 namespace yolk {
 
-/// How this recipe maps tones, into `space`. The layers come from the preview's decode, merged without what the movement
-/// settings and near and far change: views of any size and the full picture agree, and those settings keep the layers.
+/// How this recipe maps tones, into `space`. The layers come from the preview's decode, merged without what the
+/// movement settings and near and far change: views of any size and the full picture agree, and those settings keep the
+/// layers.
 /// Throws as mergedOf; ArgumentError (a setting out of its range).
 ToneMapper toneMapperOf(const Sources &sources, const Measured &measured, const Recipe &recipe, OutputSpace space,
                         ExecContext &ctx);

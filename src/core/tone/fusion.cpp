@@ -18,8 +18,8 @@
 namespace yolk {
 namespace {
 
-constexpr int kBlendSide = 256;      // pixels of the picture whose exposures are blended
-constexpr int kCellPixels = 3;       // of it, across a cell of the grid
+constexpr int kBlendSide = 256; // pixels of the picture whose exposures are blended
+constexpr int kCellPixels = 3;  // of it, across a cell of the grid
 constexpr double kCellStops = 0.5;
 constexpr double kExposureStops = 2.0; // at most, from one blended exposure to the next
 constexpr double kLeastLight = 0x1p-20, kMostLight = 0x1p20;
@@ -75,9 +75,10 @@ cv::Mat weightOf(ImageView<const float> rgb, const FusionWeights &weights)
             // Where no picture has any weight all count alike.
             constexpr float kSigma = 0.2f, kLeast = 1e-12f, kLog2E = 1.44269504f;
             const float saturation = std::sqrt(squares), exposed = quickExp2(-off * kLog2E / (2.0f * kSigma * kSigma));
-            to[x] = kLeast + (all ? std::abs(edge[x]) * saturation * exposed
-                                  : float(raised(std::abs(edge[x]), weights.contrast) *
-                                          raised(saturation, weights.saturation) * raised(exposed, weights.exposedness)));
+            to[x] =
+                kLeast + (all ? std::abs(edge[x]) * saturation * exposed
+                              : float(raised(std::abs(edge[x]), weights.contrast) *
+                                      raised(saturation, weights.saturation) * raised(exposed, weights.exposedness)));
         }
     }
     return out;
@@ -105,8 +106,8 @@ private:
     std::array<float, size_t((kLast - kFirst) * kPerStop + 1)> codes_;
 };
 
-/// Fills the lights of a column that no pixel had: between two that are known what lies between their values, beyond them
-/// the outermost value. `sums` holds value and weight, which becomes 0.
+/// Fills the lights of a column that no pixel had: between two that are known what lies between their values, beyond
+/// them the outermost value. `sums` holds value and weight, which becomes 0.
 void fillColumn(float *sums, int lights)
 {
     constexpr float kKnown = 1e-3f; // of a pixel's weight
@@ -123,8 +124,7 @@ void fillColumn(float *sums, int lights)
             else if (last < 0 || z == lights)
                 sums[2 * k] = sums[2 * (last < 0 ? z : last)];
             else
-                sums[2 * k] = sums[2 * last] +
-                              (sums[2 * z] - sums[2 * last]) * float(k - last) / float(z - last);
+                sums[2 * k] = sums[2 * last] + (sums[2 * z] - sums[2 * last]) * float(k - last) / float(z - last);
         }
         last = z;
     }
@@ -217,8 +217,8 @@ std::vector<double> blendedExposures(const ToneSettings &settings, const ToneSta
 Image<float> blendScene(ImageView<const float> scene)
 {
     if (scene.shape().empty() || scene.planes() != 3)
-        throw ArgumentError(textOf("blending of %d x %d x %d: must have three planes", scene.width(), scene.height(),
-                                   scene.planes()));
+        throw ArgumentError(
+            textOf("blending of %d x %d x %d: must have three planes", scene.width(), scene.height(), scene.planes()));
     Image<float> out;
     for (int c = 0; c < 3; ++c) {
         const ImageView<const float> plane(scene.row(c, 0), {scene.width(), scene.height(), 1}, scene.rowStride(), 0);
@@ -247,8 +247,8 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
                     ExecContext &ctx)
 {
     if (small.shape().empty() || small.planes() != 4)
-        throw ArgumentError(textOf("blending of %d x %d x %d: must have four planes", small.width(), small.height(),
-                                   small.planes()));
+        throw ArgumentError(
+            textOf("blending of %d x %d x %d: must have four planes", small.width(), small.height(), small.planes()));
     const int width = small.width(), height = small.height();
     double lowest = 1e9, highest = -1e9;
     for (int y = 0; y < height; ++y) {

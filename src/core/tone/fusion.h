@@ -17,7 +17,8 @@ struct FusionWeights {
 };
 
 /// Exposure fusion: Laplacian pyramids of the pictures, mixed by Gaussian pyramids of their weights
-/// |Laplacian|^c * (deviation of R, G and B)^s * prod exp(-(v - 0.5)^2 / (2 * 0.2^2))^e, normalised to 1 over the pictures.
+/// |Laplacian|^c * (deviation of R, G and B)^s * prod exp(-(v - 0.5)^2 / (2 * 0.2^2))^e, normalised to 1 over the
+/// pictures.
 /// Shapes:  display-coded RGB in [0, 1], three planes, all of one shape, at least one. The result may overshoot [0, 1].
 /// Throws:  ArgumentError (count, shapes), Cancelled. Memory: some 5 planes a picture.
 /// Threads: one task a picture; the same bits for any runner.
@@ -25,17 +26,17 @@ struct FusionWeights {
 Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, const FusionWeights &weights,
                            ExecContext &ctx);
 
-/// In stops, against 0 EV as middle grey: the exposures that a blend is made of. Range 0 is one exposure; range 100 goes
-/// from the one that shows the scene's brightest light as middle grey to the one that does so for its darkest.
+/// In stops, against 0 EV as middle grey: the exposures that a blend is made of. Range 0 is one exposure; range 100
+/// goes from the one that shows the scene's brightest light as middle grey to the one that does so for its darkest.
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start);
 
 /// The small picture of a scene whose exposures are blended: stops of R, G, B and of the luminance, against 0.18.
 /// Shapes: linear Rec. 2020, three planes in; four planes, at most 256 pixels long. Throws ArgumentError (shape).
 Image<float> blendScene(ImageView<const float> scene);
 
-/// Blends exposures of blendScene(), and keeps by how many stops display light differs there from scene light (EV), by place
-/// and light; the second value is 0. Light that the small picture does not show at a place differs by what lies between its
-/// neighbours'. Throws ArgumentError (planes), Cancelled.
+/// Blends exposures of blendScene(), and keeps by how many stops display light differs there from scene light (EV), by
+/// place and light; the second value is 0. Light that the small picture does not show at a place differs by what lies
+/// between its neighbours'. Throws ArgumentError (planes), Cancelled.
 LightGrid blendGrid(ImageView<const float> stops, const ToneSettings &settings, const ToneStart &start,
                     ExecContext &ctx);
 

@@ -36,8 +36,8 @@ public:
                ((size_t(row) * size_t(columns_) + size_t(column)) * size_t(lights_) + size_t(light)) * kValues;
     }
 
-    /// Values of pixels along a row: `x` and `y` of the first pixel's middle in shares of the scene's sides, `step` from
-    /// pixel to pixel. NaN counts as the lowest light.
+    /// Values of pixels along a row: `x` and `y` of the first pixel's middle in shares of the scene's sides, `step`
+    /// from pixel to pixel. NaN counts as the lowest light.
     void lookUp(double x, double step, double y, std::span<const float> ev, std::span<float> first,
                 std::span<float> second) const;
 

@@ -11,12 +11,12 @@
 namespace yolk {
 namespace {
 
-constexpr int kSide = 480;            // pixels of the picture that is looked at
-constexpr int kCellPixels = 3;        // of it, across a cell
-constexpr double kCellStops = 0.25;   // coarser ones show as ripples in even gradients
-constexpr double kFineCells = 0.7;    // sigma of the Gaussians; a cell and the steps between cells add to them
+constexpr int kSide = 480;          // pixels of the picture that is looked at
+constexpr int kCellPixels = 3;      // of it, across a cell
+constexpr double kCellStops = 0.25; // coarser ones show as ripples in even gradients
+constexpr double kFineCells = 0.7;  // sigma of the Gaussians; a cell and the steps between cells add to them
 constexpr double kLocalCells = 3.0, kWideCells = 9.0;
-constexpr int kWideStep = 4;          // the widest one is found on a grid that is coarser by this
+constexpr int kWideStep = 4; // the widest one is found on a grid that is coarser by this
 
 YOLK_MULTIVERSION
 void differenceRow(const float *__restrict light, int width, float from, float *__restrict out)

@@ -19,14 +19,14 @@ struct Steps {
     float first, perStop;
     int count;
 };
-constexpr Steps kLight{-24.0f, 128.0f, 44 * 128 + 1};  // EV of scene light
-constexpr Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1};  // log2 of display light, up to white
-constexpr double kDarkest = 0x1p-40;                   // what the logarithm of black counts as
+constexpr Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
+constexpr Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
+constexpr double kDarkest = 0x1p-40;                  // what the logarithm of black counts as
 
 YOLK_INLINE float valueAt(const float *table, const Steps &steps, float stops)
 {
     float at = (stops - steps.first) * steps.perStop;
-    at = at > 0.0f ? at : 0.0f; // NaN falls to the first
+    at = at > 0.0f ? at : 0.0f;                             // NaN falls to the first
     const float last = float(steps.count - 1) * 0.9999999f; // just short of the end: there is a step behind it
     at = at < last ? at : last;
     const int i = int(at);
@@ -192,9 +192,8 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
                                                   : Way::Curve;
     const bool together = way_ == Way::Curve || way_ == Way::Layers;
     if (way_ != Way::Blend)
-        curve_ = tabulated(kLight, [&](double ev) {
-            return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev));
-        });
+        curve_ = tabulated(kLight,
+                           [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
     if (!together)
         zones_ = tabulated(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
 }
@@ -228,8 +227,7 @@ void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart 
     grids_.layers->lookUp(firstX, stepX, atY, ev, {to.fine, count}, {to.local, count});
 }
 
-void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights,
-                        ImageView<float> out) const
+void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const
 {
     const int width = scene.width();
     const float *r = scene.row(0, y), *g = scene.row(1, y), *b = scene.row(2, y);
@@ -308,8 +306,7 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
     return out;
 }
 
-Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,
-                                    ExecContext &ctx) const
+Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights, ExecContext &ctx) const
 {
     checkScene(scene);
     if (lights.shape() != Shape{scene.width(), scene.height(), 4})

@@ -24,22 +24,24 @@ struct ToneGrids {
 bool needsLayers(const ToneSettings &settings);
 bool needsBlend(const ToneSettings &settings);
 
-/// Maps luminance, keeps the ratios of the channels, scales their Oklab chroma and brings what then falls out of the output
-/// space into it with its hue (colour/oklab_rows.h). With v the light in EV, b its base layer, l and f its local contrast
-/// and fine detail, M the method's curve and Z the zones:
+/// Maps luminance, keeps the ratios of the channels, scales their Oklab chroma and brings what then falls out of the
+/// output space into it with its hue (colour/oklab_rows.h). With v the light in EV, b its base layer, l and f its local
+/// contrast and fine detail, M the method's curve and Z the zones:
 ///   plain, global  log D = log M(v) + z(M(b))
 ///   local          log D = log Z(M(b)) + L l + F f
 ///   blend          log D = log B(v) + z(B(v) / 2^(l + f)) + (L - 1) l + (F - 1) f, B the blended exposures
-/// z is log Z(t) - log t, L and F are 1 + local contrast / 100 and 1 + fine detail / 100. What lightens on top of the first
-/// summand never reaches beyond white: T + c / sqrt(1 + (c / (1 - T))^2) for T the first summand alone and c = D - T.
+/// z is log Z(t) - log t, L and F are 1 + local contrast / 100 and 1 + fine detail / 100. What lightens on top of the
+/// first summand never reaches beyond white: T + c / sqrt(1 + (c / (1 - T))^2) for T the first summand alone and c = D
+/// - T.
 class ToneMapper {
 public:
-    /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is missing.
+    /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is
+    /// missing.
     ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
                ToneGrids grids = {});
 
-    /// The light of every pixel of a part of the scene and what the grids say of it, for mapping it more than once: EV, fine
-    /// detail, local contrast, and what a blend adds to the EV. Four planes. Throws as the mapping.
+    /// The light of every pixel of a part of the scene and what the grids say of it, for mapping it more than once: EV,
+    /// fine detail, local contrast, and what a blend adds to the EV. Four planes. Throws as the mapping.
     Image<float> lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
     /// Whether lightsOf() saves work.
     bool readsGrids() const { return way_ != Way::Curve; }

@@ -48,9 +48,10 @@ inline constexpr auto kToneFields = std::tuple{
                             "Local contrast",
                             "Strengthens or flattens the differences between neighbouring parts, in percent; at 0 they "
                             "stay as they were in the scene"},
-    RealField<ToneSettings>{"fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Method", "Fine detail",
-                            "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
-                            "in the scene"},
+    RealField<ToneSettings>{
+        "fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Method", "Fine detail",
+        "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
+        "in the scene"},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
                             "How far the darkest tones are drawn down to black, in percent"},
     RealField<ToneSettings>{"shoulder", &ToneSettings::shoulder, 0, 100, 50, 1, 0, "", "Method", "Shoulder",
@@ -79,7 +80,8 @@ inline constexpr auto kToneFields = std::tuple{
 /// Whether a setting of kToneFields does something under a method.
 constexpr bool actsUnder(ToneMethod method, std::string_view key)
 {
-    const bool plain = method == ToneMethod::Plain, layered = method == ToneMethod::Local || method == ToneMethod::Blend;
+    const bool plain = method == ToneMethod::Plain,
+               layered = method == ToneMethod::Local || method == ToneMethod::Blend;
     if (key == "gamma" || key == "bright_end")
         return plain;
     if (key == "range")

@@ -11,7 +11,7 @@
 namespace yolk {
 namespace {
 
-constexpr int kLookSide = 500;   // pixels
+constexpr int kLookSide = 500; // pixels
 constexpr size_t kQuantiles = 32;
 constexpr double kDeepest = 24.0; // stops below the peak that still count: black is no end of a range
 
@@ -54,8 +54,8 @@ std::vector<double> quantilesOf(const ToneStart &start)
     return out;
 }
 
-/// The toe that brings the 1st percentile to a display light of 0.003 (L* 2.7), at most half of what there is: solved for t
-/// in D^2 (1 + t) / (D + t).
+/// The toe that brings the 1st percentile to a display light of 0.003 (L* 2.7), at most half of what there is: solved
+/// for t in D^2 (1 + t) / (D + t).
 double toeFor(const ToneSettings &settings, const ToneStart &start)
 {
     ToneSettings without = settings;
@@ -123,8 +123,7 @@ ToneStart toneStartOf(ImageView<const float> scene)
 ToneStart completed(ToneStart start)
 {
     constexpr double kMean = 0.46, kSkew = 0.1, kFarthest = 12.0;
-    const double skew =
-        std::clamp((2.0 * start.averageEv - start.lowEv - start.highEv) / spreadOf(start), -1.0, 1.0);
+    const double skew = std::clamp((2.0 * start.averageEv - start.lowEv - start.highEv) / spreadOf(start), -1.0, 1.0);
     const double wanted = kMean + kSkew * skew;
     const std::vector<double> quantiles = quantilesOf(start);
     ToneSettings settings = withoutExposure(start);

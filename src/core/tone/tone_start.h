@@ -10,12 +10,12 @@ namespace yolk {
 
 /// Statistics of a merged scene in EV against 0.18.
 struct ToneStart {
-    double lowEv = -4.0;    ///< 1st percentile
-    double averageEv = 0.0; ///< log average between the 1st and the 99th percentile
-    double highEv = 2.0;    ///< 99th percentile
-    double peakEv = 2.5;    ///< 99.95th percentile
-    double texture = 0.6;   ///< stops: mean deviation within blocks of some 2 % of the longer side
-    double exposure = 0.0;  ///< that the automatic start takes, see completed()
+    double lowEv = -4.0;             ///< 1st percentile
+    double averageEv = 0.0;          ///< log average between the 1st and the 99th percentile
+    double highEv = 2.0;             ///< 99th percentile
+    double peakEv = 2.5;             ///< 99.95th percentile
+    double texture = 0.6;            ///< stops: mean deviation within blocks of some 2 % of the longer side
+    double exposure = 0.0;           ///< that the automatic start takes, see completed()
     std::vector<double> quantiles{}; ///< of equal shares of the pixels; empty: through the first three
     bool operator==(const ToneStart &) const = default;
 };
@@ -24,15 +24,15 @@ struct ToneStart {
 /// Throws ArgumentError (empty, planes).
 ToneStart toneStartOf(ImageView<const float> scene);
 
-/// With its exposure: the one that gives the picture a mean code value of 0.46 (0.36 to 0.56 in a scene that is mostly dark
-/// or mostly light), under the other automatic settings.
+/// With its exposure: the one that gives the picture a mean code value of 0.46 (0.36 to 0.56 in a scene that is mostly
+/// dark or mostly light), under the other automatic settings.
 ToneStart completed(ToneStart start);
 
 /// The settings that suit a scene: local detail; range (or contrast, where there is little of it) fits its 1st to 99th
-/// percentile into 8 stops; detail is strengthened where the scene has little and calmed where it has much; toe brings the
-/// 1st percentile towards black. `start` must be complete.
-/// Source: percentiles and key as in [Reinhard2002] and [Reinhard2003]; the mean code value and the texture aimed at are
-/// those of natural pictures in [Yeganeh2013].
+/// percentile into 8 stops; detail is strengthened where the scene has little and calmed where it has much; toe brings
+/// the 1st percentile towards black. `start` must be complete.
+/// Source: percentiles and key as in [Reinhard2002] and [Reinhard2003]; the mean code value and the texture aimed at
+/// are those of natural pictures in [Yeganeh2013].
 ToneSettings automaticTone(const ToneStart &start);
 
 } // namespace yolk

@@ -56,7 +56,8 @@ double worst(const std::vector<double> &got, const std::vector<double> &want)
     return out;
 }
 
-/// The light that a file's sRGB-decoded value y stands for under a camera shoulder s: y = z (1 + s) / (1 + s z), solved.
+/// The light that a file's sRGB-decoded value y stands for under a camera shoulder s: y = z (1 + s) / (1 + s z),
+/// solved.
 double lightUnderShoulder(double y, double s)
 {
     return y / (1.0 + s - s * y);

@@ -77,7 +77,8 @@ private Q_SLOTS:
         QFETCH(QSize, size);
         const Image<float> scene = test::rampScene(size.width(), size.height(), 0.005, 8.5);
         const Merged got = merged(noiseless(scene, {16, 4, 1, 0.25, 0.0625}));
-        // The coarsest step that counts: a frame's code is 1.6e-5 of its clipping; the dark end is 0.08 in the brightest.
+        // The coarsest step that counts: a frame's code is 1.6e-5 of its clipping; the dark end is 0.08 in the
+        // brightest.
         const QByteArray diff = test::firstDifference(got.radiance.view(), scene.view(), 1e-6, 5e-4);
         QVERIFY2(diff.isEmpty(), diff);
         QCOMPARE(test::firstDifference(got.clipped.view(), Image<uint8_t>(size.width(), size.height(), 1).view()),

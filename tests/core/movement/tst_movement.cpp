@@ -252,7 +252,8 @@ private Q_SLOTS:
         QCOMPARE(int(out[11]), 0);              // what is not covered stays so
         for (int x = 5; x < 9; ++x)
             QVERIFY(out[x] >= out[x + 1]);
-        // Beside its own clipping the chosen frame is believed all the same: all others are not, and noise would be left.
+        // Beside its own clipping the chosen frame is believed all the same: all others are not, and noise would be
+        // left.
         const std::vector<uint8_t> rim(16, kBesideClipped);
         QVERIFY(steerRow(grid.view(), 4, 5, 16, rim.data(), out));
         QVERIFY(out[5] > 150 && out[9] < 40);

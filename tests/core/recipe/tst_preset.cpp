@@ -53,7 +53,8 @@ private Q_SLOTS:
     }
     void suitsItselfToThePicture()
     {
-        const Recipe dark = startOf(completed({-9.0, -6.3, 2.8, 4.1})), plain = startOf(completed({-4.0, -0.5, 2.0, 2.4}));
+        const Recipe dark = startOf(completed({-9.0, -6.3, 2.8, 4.1})),
+                     plain = startOf(completed({-4.0, -0.5, 2.0, 2.4}));
         for (const Recipe &start : {dark, plain}) {
             const Recipe got = withPreset(start, example(), 100, start);
             QCOMPARE(got.tone.range, start.tone.range + 10);
@@ -76,8 +77,8 @@ private Q_SLOTS:
     {
         const Recipe start = startOf(completed({-4.0, -0.5, 2.0, 2.4}));
         Recipe before = start;
-        before.tone.shadows = 30;   // zones are no part of it
-        before.tone.contrast = 25;  // brightness is, and it leaves contrast at the start
+        before.tone.shadows = 30;  // zones are no part of it
+        before.tone.contrast = 25; // brightness is, and it leaves contrast at the start
         before.colour.saturation = 9;
         const Recipe got = withPreset(before, example(), 100, start);
         QCOMPARE(got.tone.shadows, 30.0);
@@ -92,7 +93,8 @@ private Q_SLOTS:
         QCOMPARE(withPreset(recipe, example(), 50, start).tone.exposure, start.tone.exposure - 0.25 + 0.25);
         Preset other = example();
         other.name = "Other";
-        QCOMPARE(withPreset(recipe, other, 100, start).tone.exposure, start.tone.exposure - 0.5); // a new one starts anew
+        QCOMPARE(withPreset(recipe, other, 100, start).tone.exposure,
+                 start.tone.exposure - 0.5); // a new one starts anew
     }
     void keepsWhatWasAsked()
     {
@@ -105,7 +107,8 @@ private Q_SLOTS:
         QCOMPARE(zones.values.size(), size_t(2));
         QCOMPARE(std::get<double>(zones.values.at("tone.shadows")), 20.0);
         QCOMPARE(std::get<double>(zones.values.at("colour.saturation")), -30.0);
-        const Recipe again = withPreset(start, presetOf(recipe, start, {"method", "brightness", "zones", "colour"}), 100, start);
+        const Recipe again =
+            withPreset(start, presetOf(recipe, start, {"method", "brightness", "zones", "colour"}), 100, start);
         QCOMPARE(again.tone, recipe.tone);
         QCOMPARE(again.colour, recipe.colour);
     }
@@ -115,14 +118,16 @@ private Q_SLOTS:
         QTest::addColumn<QByteArray>("to");
         QTest::addColumn<QByteArray>("says");
         QTest::newRow("format") << QByteArray("yolk-preset") << QByteArray("other") << QByteArray("no");
-        QTest::newRow("version") << QByteArray("\"version\": 1") << QByteArray("\"version\": 2") << QByteArray("version");
+        QTest::newRow("version") << QByteArray("\"version\": 1") << QByteArray("\"version\": 2")
+                                 << QByteArray("version");
         QTest::newRow("name") << QByteArray("Example") << QByteArray("") << QByteArray("name");
         QTest::newRow("lines") << QByteArray("Example") << QByteArray("a\\nb") << QByteArray("name");
         QTest::newRow("part") << QByteArray("\"brightness\"") << QByteArray("\"lens\"") << QByteArray("lens");
         QTest::newRow("far") << QByteArray("-0.5") << QByteArray("-50") << QByteArray("tone.exposure");
         QTest::newRow("choice") << QByteArray("\"global\"") << QByteArray("\"other\"") << QByteArray("tone.method");
         QTest::newRow("type") << QByteArray("\"global\"") << QByteArray("3") << QByteArray("tone.method");
-        QTest::newRow("stray") << QByteArray("tone.exposure") << QByteArray("tone.shadows") << QByteArray("tone.shadows");
+        QTest::newRow("stray") << QByteArray("tone.exposure") << QByteArray("tone.shadows")
+                               << QByteArray("tone.shadows");
         QTest::newRow("cut") << QByteArray("\"version\": 1\n}") << QByteArray("") << QByteArray("preset");
     }
     void badFilesAreRefused()

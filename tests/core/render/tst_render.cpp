@@ -102,7 +102,8 @@ private Q_SLOTS:
     }
     void smallAndReducedPicturesLookAlike()
     {
-        Recipe even = recipe_; // the automatic start strengthens the little texture there is, and with it the difference
+        Recipe even =
+            recipe_; // the automatic start strengthens the little texture there is, and with it the difference
         even.tone.contrast = even.tone.localContrast = even.tone.fineDetail = 0.0;
         const Image<float> fine = rendered(sources_, even, {1, {}, 75, 50}),
                            fast = rendered(sources_, even, {2, {}, 75, 50});
@@ -187,8 +188,8 @@ private Q_SLOTS:
                                                               dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
         Recipe wide;
         wide.radiance.space = RadianceSpace::Rec2020;
-        QVERIFY_THROWS_EXCEPTION(
-            ArgumentError, exportRadiance(sources_, wide, measured_, dir_.filePath("x.hdr").toStdString(), ctx));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 exportRadiance(sources_, wide, measured_, dir_.filePath("x.hdr").toStdString(), ctx));
     }
     void cancelledExportLeavesNothing()
     {

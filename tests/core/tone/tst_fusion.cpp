@@ -30,8 +30,8 @@ Image<float> fused(const std::vector<Image<float>> &pictures, const FusionWeight
     return fuseExposures(views, weights, ctx);
 }
 
-/// 8-bit pictures of one textured, coloured scene at several exposures, in code values. Nowhere are all of them grey: there
-/// nothing but rounding would decide which has the higher saturation.
+/// 8-bit pictures of one textured, coloured scene at several exposures, in code values. Nowhere are all of them grey:
+/// there nothing but rounding would decide which has the higher saturation.
 std::vector<Image<float>> exposures(int width, int height, const std::vector<double> &stops)
 {
     std::mt19937 random(21);
@@ -70,7 +70,7 @@ private Q_SLOTS:
         two.push_back(test::flat(32, 16, 0.3f, 0.3f, 0.3f));
         two.push_back(test::flat(32, 16, 0.8f, 0.8f, 0.8f));
         const double a = std::exp(-3 * 0.04 / 0.08), b = std::exp(-3 * 0.09 / 0.08); // 0.223130, 0.034218
-        const double want = (a * 0.3 + b * 0.8) / (a + b);                         // 0.366480
+        const double want = (a * 0.3 + b * 0.8) / (a + b);                           // 0.366480
         QVERIFY(std::abs(want - 0.366480) < 1e-5);
         const Image<float> got = fused(two, {.contrast = 0, .saturation = 0});
         QVERIFY2(std::abs(double(got.row(0, 5)[5]) - want) < 1e-5, qPrintable(QString::number(got.row(0, 5)[5])));
@@ -127,8 +127,8 @@ private Q_SLOTS:
             for (int c = 0; c < 3; ++c)
                 for (int y = 0; y < 160; ++y)
                     for (int x = 0; x < 240; ++x)
-                        picture.row(c, y)[x] = float(
-                            encodeSrgb(std::clamp(double(scene.row(c, y)[x]) * std::exp2(stop), 0.0, 1.0)));
+                        picture.row(c, y)[x] =
+                            float(encodeSrgb(std::clamp(double(scene.row(c, y)[x]) * std::exp2(stop), 0.0, 1.0)));
             pictures.push_back(std::move(picture));
         }
         const Image<float> blend = fused(pictures);
@@ -196,7 +196,8 @@ private Q_SLOTS:
         QVERIFY(of(good).naturalness > of(dark).naturalness); // far too dark is not natural
         QVERIFY(of(good).structure > of(flat).structure);     // what is flattened has lost its structure
         const Image<float> even = test::flat(256, 192, 100, 100, 100);
-        QVERIFY(test::toneQuality(light.view(), test::luminancePlane(even.view()).view()).structure < of(flat).structure);
+        QVERIFY(test::toneQuality(light.view(), test::luminancePlane(even.view()).view()).structure <
+                of(flat).structure);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, test::toneQuality(Image<float>(64, 64, 1).view(), light.view()));
     }
 };

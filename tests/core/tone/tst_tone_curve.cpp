@@ -57,7 +57,7 @@ private Q_SLOTS:
             QVERIFY2(middle > 25.0 && middle < 62.0, qPrintable(QString::number(middle)));
         }
         QVERIFY(automaticTone(kDark).range > automaticTone(kPlain).range + 20); // more range, more squeeze
-        QCOMPARE(automaticTone(completed({-2, 0, 2, 2.2})).range, 0.0);                    // what fits is not squeezed
+        QCOMPARE(automaticTone(completed({-2, 0, 2, 2.2})).range, 0.0);         // what fits is not squeezed
     }
     void everyCurveRises()
     {

@@ -54,8 +54,8 @@ private Q_SLOTS:
         for (int x = 0; x < 400; ++x)
             for (int c = 0; c < 3; ++c) {
                 const double want = curve.luminance(-16.0 + x * 0.06);
-                // Half a 16-bit code: chords of the table, logarithms and the matrix in float. The knee at white may fall
-                // inside a step of the table.
+                // Half a 16-bit code: chords of the table, logarithms and the matrix in float. The knee at white may
+                // fall inside a step of the table.
                 QVERIFY2(std::abs(double(out.row(c, 0)[x]) - want) <= (want < 0.99 ? 8e-6 : 3e-4),
                          qPrintable(QStringLiteral("%1: %2 instead of %3").arg(x).arg(out.row(c, 0)[x]).arg(want)));
             }
@@ -180,10 +180,10 @@ private Q_SLOTS:
                         const double fall = test::reversalPercent(s, stops);
                         // A twentieth of an 8-bit step: the grid is linear between its lights.
                         QVERIFY2(fall <= 0.02, qPrintable(QStringLiteral("%1 at range %2, detail %3, %4 stops")
-                                                               .arg(fall)
-                                                               .arg(range)
-                                                               .arg(local)
-                                                               .arg(stops)));
+                                                              .arg(fall)
+                                                              .arg(range)
+                                                              .arg(local)
+                                                              .arg(stops)));
                     }
     }
     void noiseGrowsNoMoreThanDetail()
@@ -205,7 +205,8 @@ private Q_SLOTS:
     }
     void liftedShadowsKeepTheirContrast()
     {
-        // Stripes a third of a stop apart in the shadows: the zones lift both and keep their distance, under every method.
+        // Stripes a third of a stop apart in the shadows: the zones lift both and keep their distance, under every
+        // method.
         Image<float> scene(300, 200, 3);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < 200; ++y)
@@ -240,18 +241,19 @@ private Q_SLOTS:
                     scene.row(c, y)[x] = float(luminanceOfEv(ev));
             }
         const ToneStart start = toneStartOf(scene.view());
-        const auto figures = [&](const ToneSettings &s) { // of the dark half: fine, coarse; and the distance of the halves
-            const Image<float> out = test::toned(scene.view(), s, start);
-            double fine = 0.0, coarse = 0.0, halves = 0.0;
-            for (int y = 40; y < 280; ++y)
-                for (int x = 40; x < 200; ++x) {
-                    const auto at = [&](int dx) { return std::log2(double(out.row(1, y)[x + dx])); };
-                    fine += std::abs(at(0) - at(1));
-                    coarse += std::abs(at(-3) + at(-2) + at(-1) + at(0) - at(12) - at(13) - at(14) - at(15)) / 4;
-                    halves += std::log2(double(out.row(1, y)[x + 240])) - at(0);
-                }
-            return std::array{fine, coarse, halves};
-        };
+        const auto figures =
+            [&](const ToneSettings &s) { // of the dark half: fine, coarse; and the distance of the halves
+                const Image<float> out = test::toned(scene.view(), s, start);
+                double fine = 0.0, coarse = 0.0, halves = 0.0;
+                for (int y = 40; y < 280; ++y)
+                    for (int x = 40; x < 200; ++x) {
+                        const auto at = [&](int dx) { return std::log2(double(out.row(1, y)[x + dx])); };
+                        fine += std::abs(at(0) - at(1));
+                        coarse += std::abs(at(-3) + at(-2) + at(-1) + at(0) - at(12) - at(13) - at(14) - at(15)) / 4;
+                        halves += std::log2(double(out.row(1, y)[x + 240])) - at(0);
+                    }
+                return std::array{fine, coarse, halves};
+            };
         for (ToneMethod method : {ToneMethod::Local, ToneMethod::Blend}) {
             ToneSettings neutral = startOf(start, method);
             neutral.localContrast = neutral.fineDetail = 0.0;
@@ -285,7 +287,8 @@ private Q_SLOTS:
         const ToneMapper mapper(startOf(start, ToneMethod::Local), start, OutputSpace::Srgb, 1.0, grids);
         const Image<float> whole = mapper(scene.view(), {}, ctx);
         QCOMPARE(test::firstDifference(
-                     mapper.withLights(scene.view(), mapper.lightsOf(scene.view(), {}, ctx).view(), ctx).view(), whole.view(), 0, 0),
+                     mapper.withLights(scene.view(), mapper.lightsOf(scene.view(), {}, ctx).view(), ctx).view(),
+                     whole.view(), 0, 0),
                  QByteArray()); // with the lights found before
         QVERIFY_THROWS_EXCEPTION(ArgumentError, mapper.withLights(scene.view(), Image<float>(240, 160, 3).view(), ctx));
         const Rect tile{60, 40, 180, 120};
