@@ -52,9 +52,10 @@ const std::vector<uint8_t> &eightBitTable()
         for (size_t i = 0; i < t.size(); ++i) {
             const double part = (double(i & ((1u << kStepBits) - 1)) + 0.5) / (1 << kStepBits);
             const double value = std::ldexp(1.0 + part, int(i >> kStepBits) - kOctaves);
-            t[i] = uint8_t(std::lround(255.0 * encodeSrgb(std::min(1.0, value))));
+            t[i] = uint8_t(std::clamp(std::lround(255.0 * encodeSrgb(value)), 1l, 254l)); // the ends are told exactly
         }
         t.front() = 0;
+        t.back() = 255;
         return t;
     }();
     return table;
@@ -62,14 +63,16 @@ const std::vector<uint8_t> &eightBitTable()
 
 /// Places in that table.
 YOLK_MULTIVERSION
-void placeRow8(const float *__restrict in, int count, int32_t *__restrict out)
+void placeRow8(const float *__restrict in, int count, float white, float black, int32_t *__restrict out)
 {
+    constexpr int kLast = kOctaves << kStepBits;
     constexpr int kShift = 23 - kStepBits, kFirst = (127 - kOctaves) << kStepBits;
     constexpr float kLeast = 1.0f / float(1 << kOctaves);
     for (int x = 0; x < count; ++x) {
         float v = in[x] > kLeast ? in[x] : kLeast; // NaN falls to the least
         v = v < 1.0f ? v : 1.0f;
-        out[x] = (std::bit_cast<int32_t>(v) >> kShift) - kFirst;
+        const int place = (std::bit_cast<int32_t>(v) >> kShift) - kFirst;
+        out[x] = v >= white ? kLast : v < black ? 0 : place;
     }
 }
 
@@ -99,12 +102,13 @@ void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
 void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
 {
     const uint8_t *table = eightBitTable().data();
+    const float white = float(decodeSrgb(254.5 / 255.0)), black = float(decodeSrgb(0.5 / 255.0)); // as outputEnds()
     constexpr int kChunk = 256;
     std::array<int32_t, kChunk> places;
     for (int x0 = 0; x0 < display.width(); x0 += kChunk)
         for (int c = 0; c < 3; ++c) {
             const int count = std::min(kChunk, display.width() - x0);
-            placeRow8(display.row(c, y) + x0, count, places.data());
+            placeRow8(display.row(c, y) + x0, count, white, black, places.data());
             uint8_t *to = out.data() + 3 * x0 + c;
             for (int x = 0; x < count; ++x)
                 to[3 * x] = table[places[size_t(x)]];
