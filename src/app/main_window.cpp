@@ -222,6 +222,9 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         empty_->setReading(title);
     });
     setWindowTitle(tr("Yolk"));
+    if (!shelf_->problems().isEmpty())
+        failure_ = tr("%1. The other presets are there.").arg(shelf_->problems().front());
+    refreshMessages();
     goTo(Step::Frames);
     canvas_->setFocus();
     refreshCommands();

@@ -199,6 +199,8 @@ private Q_SLOTS:
         test::writeBytes(ownFolder().filePath("broken.json"), "{");
         QCOMPARE(PresetShelf(ownFolder().path()).problems().size(), 1); // the others stay usable
         QVERIFY(PresetShelf(ownFolder().path()).find("Breakfast"));
+        const MainWindow next; // and the next start says which file it is
+        QVERIFY(next.messages()->isVisibleTo(&next) && next.messages()->text().contains("broken.json"));
     }
     void presetsAreTasted()
     {

@@ -64,11 +64,8 @@ Image<float> toned(ImageView<const float> scene, const ToneSettings &settings, c
     ExecContext ctx(runner);
     ToneGrids grids;
     if (needsLayers(settings)) {
-        Image<float> ev(scene.width(), scene.height(), 1);
-        for (int y = 0; y < scene.height(); ++y)
-            evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), ev.row(0, y));
         grids.layers = std::make_shared<const LightGrid>(
-            localLayers(ev.view(), start.lowEv - 4.0, start.peakEv - start.lowEv + 7.0, ctx));
+            localLayers(evOf(scene, ctx).view(), start.lowEv - 4.0, start.peakEv - start.lowEv + 7.0, ctx));
     }
     if (needsBlend(settings))
         grids.blend = std::make_shared<const LightGrid>(blendGrid(blendScene(scene).view(), settings, start, ctx));

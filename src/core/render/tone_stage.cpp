@@ -27,16 +27,6 @@ Recipe layersRecipe(const Recipe &recipe)
     return out;
 }
 
-Image<float> evOf(ImageView<const float> scene, ExecContext &ctx)
-{
-    Image<float> out(scene.width(), scene.height(), 1);
-    forEachBand(ctx, out.height(), [&](int y0, int y1) {
-        for (int y = y0; y < y1; ++y)
-            evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), out.row(0, y));
-    });
-    return out;
-}
-
 LightGrid layersOf(ImageView<const float> scene, const ToneStart &start, ExecContext &ctx)
 {
     constexpr double kBelow = 4.0, kAbove = 3.0; // stops around what a scene holds

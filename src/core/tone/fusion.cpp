@@ -219,15 +219,8 @@ Image<float> blendScene(ImageView<const float> scene)
     if (scene.shape().empty() || scene.planes() != 3)
         throw ArgumentError(
             textOf("blending of %d x %d x %d: must have three planes", scene.width(), scene.height(), scene.planes()));
-    Image<float> out;
-    for (int c = 0; c < 3; ++c) {
-        const ImageView<const float> plane(scene.row(c, 0), {scene.width(), scene.height(), 1}, scene.rowStride(), 0);
-        const Image<float> one = shrunk(plane, kBlendSide);
-        if (c == 0)
-            out = Image<float>(one.width(), one.height(), 4);
-        for (int y = 0; y < one.height(); ++y)
-            std::copy_n(one.row(0, y), one.width(), out.row(c, y));
-    }
+    const Image<float> small = shrunk(scene, kBlendSide);
+    Image<float> out(small.width(), small.height(), 4);
     const auto stopsOf = [](float light) {
         return float(evOfLuminance(std::clamp(light > 0.0f ? double(light) : 0.0, kLeastLight, kMostLight)));
     };
@@ -235,8 +228,8 @@ Image<float> blendScene(ImageView<const float> scene)
         for (int x = 0; x < out.width(); ++x) {
             float luminance = 0.0f;
             for (int c = 0; c < 3; ++c) {
-                luminance += kLuminance2020[size_t(c)] * out.row(c, y)[x];
-                out.row(c, y)[x] = stopsOf(out.row(c, y)[x]);
+                luminance += kLuminance2020[size_t(c)] * small.row(c, y)[x];
+                out.row(c, y)[x] = stopsOf(small.row(c, y)[x]);
             }
             out.row(3, y)[x] = stopsOf(luminance);
         }

@@ -50,9 +50,11 @@ Image<float> shrunk(ImageView<const float> picture, int side)
     const double scale = std::min(1.0, double(side) / std::max(picture.width(), picture.height()));
     const int width = std::max(1, int(std::lround(picture.width() * scale)));
     const int height = std::max(1, int(std::lround(picture.height() * scale)));
-    Image<float> out(width, height, 1);
-    cv::Mat to = matOf(out.view());
-    cv::resize(matOf(picture), to, to.size(), 0, 0, cv::INTER_AREA);
+    Image<float> out(width, height, picture.planes());
+    for (int c = 0; c < out.planes(); ++c) {
+        cv::Mat to = matOf(out.view(), c);
+        cv::resize(matOf(picture, c), to, to.size(), 0, 0, cv::INTER_AREA);
+    }
     return out;
 }
 

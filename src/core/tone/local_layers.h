@@ -22,7 +22,7 @@ namespace yolk {
 LightGrid localLayers(ImageView<const float> ev, double lowest, double longest, ExecContext &ctx);
 
 /// The small picture that layers are found from: the scene made smaller so that its longer side is at most `side`.
-/// Values are averaged as they are. Shapes: one plane in and out.
+/// Values are averaged as they are. Shapes: as many planes out as in.
 Image<float> shrunk(ImageView<const float> picture, int side);
 
 } // namespace yolk

@@ -162,9 +162,14 @@ bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b
 
 } // namespace
 
-void evRow(const float *r, const float *g, const float *b, int width, float *ev)
+Image<float> evOf(ImageView<const float> scene, ExecContext &ctx)
 {
-    lightRow(r, g, b, width, ev);
+    Image<float> out(scene.width(), scene.height(), 1);
+    forEachBand(ctx, out.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            lightRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), out.row(0, y));
+    });
+    return out;
 }
 
 bool needsLayers(const ToneSettings &settings)

@@ -17,7 +17,6 @@ namespace yolk {
 struct ToneGrids {
     std::shared_ptr<const LightGrid> layers; ///< of localLayers()
     std::shared_ptr<const LightGrid> blend;  ///< of blendGrid()
-    bool operator==(const ToneGrids &) const = default;
 };
 
 /// Which of them these settings need.
@@ -31,8 +30,8 @@ bool needsBlend(const ToneSettings &settings);
 ///   local          log D = log Z(M(b)) + L l + F f
 ///   blend          log D = log B(v) + z(B(v) / 2^(l + f)) + (L - 1) l + (F - 1) f, B the blended exposures
 /// z is log Z(t) - log t, L and F are 1 + local contrast / 100 and 1 + fine detail / 100. What lightens on top of the
-/// first summand never reaches beyond white: T + c / sqrt(1 + (c / (1 - T))^2) for T the first summand alone and c = D
-/// - T.
+/// first summand never reaches beyond white: T + c / sqrt(1 + (c / (1 - T))^2) for T the first summand alone and
+/// c = D - T.
 class ToneMapper {
 public:
     /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is
@@ -70,7 +69,7 @@ private:
     std::vector<float> zones_; ///< log2 of what the zones multiply display light by, over its own log2
 };
 
-/// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least.
-void evRow(const float *r, const float *g, const float *b, int width, float *ev);
+/// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least. Three planes in, one out.
+Image<float> evOf(ImageView<const float> scene, ExecContext &ctx);
 
 } // namespace yolk

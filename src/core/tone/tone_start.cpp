@@ -88,22 +88,16 @@ ToneStart toneStartOf(ImageView<const float> scene)
     if (scene.shape().empty() || scene.planes() != 3)
         throw ArgumentError(textOf("the tone of a scene of %d x %d x %d: must have three planes", scene.width(),
                                    scene.height(), scene.planes()));
-    Image<float> ev;
-    for (int c = 0; c < 3; ++c) {
-        const ImageView<const float> plane(scene.row(c, 0), {scene.width(), scene.height(), 1}, scene.rowStride(), 0);
-        const Image<float> small = shrunk(plane, kLookSide);
-        if (c == 0)
-            ev = Image<float>(small.shape());
-        for (int y = 0; y < ev.height(); ++y)
-            for (int x = 0; x < ev.width(); ++x)
-                ev.row(0, y)[x] += kLuminance2020[size_t(c)] * small.row(0, y)[x];
-    }
+    const Image<float> small = shrunk(scene, kLookSide);
+    Image<float> ev(small.width(), small.height(), 1);
     std::vector<double> sorted;
     for (int y = 0; y < ev.height(); ++y)
         for (int x = 0; x < ev.width(); ++x) {
-            float &v = ev.row(0, y)[x];
-            v = float(evOfLuminance(std::isfinite(v) ? double(v) : 0.0));
-            sorted.push_back(double(v));
+            float light = 0.0f;
+            for (int c = 0; c < 3; ++c)
+                light += kLuminance2020[size_t(c)] * small.row(c, y)[x];
+            ev.row(0, y)[x] = float(evOfLuminance(std::isfinite(light) ? double(light) : 0.0));
+            sorted.push_back(double(ev.row(0, y)[x]));
         }
     std::ranges::sort(sorted);
     const auto percentile = [&](double share) { return sorted[size_t(share * double(sorted.size() - 1))]; };

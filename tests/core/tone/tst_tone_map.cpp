@@ -113,16 +113,15 @@ private Q_SLOTS:
     void sameBitsForAnyRunnerAndCancel()
     {
         const Image<float> scene = test::rampScene(131, 300, 0.0001, 18);
-        Image<float> ev(131, 300, 1);
-        for (int y = 0; y < 300; ++y)
-            evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), 131, ev.row(0, y));
+        SerialRunner serial;
+        ExecContext finding(serial);
+        const Image<float> ev = evOf(scene.view(), finding);
         const auto made = [&](Runner &runner) {
             ExecContext ctx(runner);
             ToneGrids grids{std::make_shared<const LightGrid>(localLayers(ev.view(), -13, 20, ctx)), nullptr};
             return ToneMapper(startOf(kDark, ToneMethod::Local), kDark, OutputSpace::Srgb, 0.8, grids)(scene.view(), {},
                                                                                                        ctx);
         };
-        SerialRunner serial;
         const Image<float> want = made(serial);
         test::ShuffledRunner shuffled(7);
         ThreadRunner threads;
@@ -280,9 +279,7 @@ private Q_SLOTS:
         const ToneStart start = toneStartOf(scene.view());
         SerialRunner serial;
         ExecContext ctx(serial);
-        Image<float> ev(240, 160, 1);
-        for (int y = 0; y < 160; ++y)
-            evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), 240, ev.row(0, y));
+        const Image<float> ev = evOf(scene.view(), ctx);
         const ToneGrids grids{std::make_shared<const LightGrid>(localLayers(ev.view(), -13, 20, ctx)), nullptr};
         const ToneMapper mapper(startOf(start, ToneMethod::Local), start, OutputSpace::Srgb, 1.0, grids);
         const Image<float> whole = mapper(scene.view(), {}, ctx);
