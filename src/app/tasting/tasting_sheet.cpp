@@ -272,9 +272,15 @@ void TastingSheet::paintEvent(QPaintEvent *)
     strong.setWeight(QFont::DemiBold);
     painter.setFont(strong);
     painter.setPen(tokens().text);
-    painter.drawText(QRectF(kMargin, 0, width() - 2 * kMargin, kHeading), Qt::AlignVCenter | Qt::AlignLeft, heading());
+    const QRectF top(kMargin, 0, width() - 2 * kMargin, kHeading);
+    painter.drawText(top, Qt::AlignVCenter | Qt::AlignLeft, heading());
+    const double taken = painter.fontMetrics().horizontalAdvance(heading()) + 24.0;
     QFont plain = font();
     plain.setPixelSize(12);
+    painter.setFont(plain);
+    const QString description = current_ < count() ? tiles_[current_].description : QString();
+    painter.drawText(top.adjusted(taken, 0, 0, 0), Qt::AlignVCenter | Qt::AlignRight,
+                     painter.fontMetrics().elidedText(description, Qt::ElideRight, int(top.width() - taken)));
     for (int i = 0; i < count(); ++i) {
         const QRectF tile = tileRect(i);
         if (i < pictures_.size()) {
@@ -299,7 +305,6 @@ void TastingSheet::paintEvent(QPaintEvent *)
     }
     painter.setFont(plain);
     painter.setPen(tokens().secondary);
-    const QString description = current_ < count() ? tiles_[current_].description : QString();
     const QString keys =
         isOfVariations()
             ? tr("Enter goes on round the chosen picture in finer steps, on the middle one it takes it. Escape changes "
@@ -307,12 +312,6 @@ void TastingSheet::paintEvent(QPaintEvent *)
             : tr("Enter takes the chosen one. Page Up and Page Down: other groups. Escape changes nothing.");
     const QRectF foot(kMargin, height() - kFoot, width() - 2 * kMargin, kFoot);
     painter.drawText(foot, Qt::AlignVCenter | Qt::AlignRight, keys);
-    if (!description.isEmpty()) {
-        painter.setPen(tokens().text);
-        const int room = int(foot.width()) - painter.fontMetrics().horizontalAdvance(keys) - 24;
-        painter.drawText(foot, Qt::AlignVCenter | Qt::AlignLeft,
-                         painter.fontMetrics().elidedText(description, Qt::ElideRight, std::max(0, room)));
-    }
 }
 
 } // namespace yolk::app

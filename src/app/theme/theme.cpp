@@ -96,7 +96,7 @@ QString styleSheetOf(const Tokens &t)
         QToolButton:checked { background: %8; color: %9; }
         QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; }
         QListWidget { background: %3; border: 1px solid %4; border-radius: 4px; }
-        QListWidget::item { height: 23px; padding-left: 5px; color: %5; }
+        QListWidget::item { height: 23px; padding-left: 5px; color: %5; background: transparent; border: none; }
         QListWidget::item:hover { background: %2; }
         QListWidget::item:selected { background: %7; color: %5; }
         QLineEdit { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 0px 2px; }
