@@ -21,6 +21,31 @@ QString exposureText(const BracketFrame &f)
     return shutter.isEmpty() ? evText(f.ev) : shutter;
 }
 
+/// Without the points that lie a tenth of a pixel or less beside the line between those that stay: stroking costs by
+/// the point, and the curve is stroked at every move of a slider.
+QPolygonF thinned(const QPolygonF &points)
+{
+    constexpr double kBeside = 0.1;
+    if (points.isEmpty())
+        return points;
+    QPolygonF out{points.front()};
+    qsizetype from = 0;
+    for (qsizetype to = 2; to < points.size(); ++to) {
+        const QPointF way = points[to] - points[from];
+        const double length = std::hypot(way.x(), way.y());
+        bool straight = true;
+        for (qsizetype i = from + 1; i < to && straight; ++i) {
+            const QPointF off = points[i] - points[from];
+            straight = std::abs(way.x() * off.y() - way.y() * off.x()) <= kBeside * length;
+        }
+        if (straight)
+            continue;
+        from = to - 1;
+        out << points[from];
+    }
+    return out << points.back();
+}
+
 } // namespace
 
 void LightScale::paintEvent(QPaintEvent *)
@@ -244,6 +269,7 @@ void LightScale::paintCurve(QPainter &painter) const
         const double ev = firstEv_ + (x - area.left()) / area.width() * (lastEv_ - firstEv_);
         curve << QPointF(x, yOfLightness(document_->lightnessAt(ev)));
     }
+    curve = thinned(curve);
     painter.setPen(QPen(tokens().chrome, 4)); // a halo keeps the line apart from the histogram
     painter.drawPolyline(curve);
     painter.setPen(QPen(tokens().text, 1.6));

@@ -12,6 +12,18 @@ struct Matrices {
     float toCones[9], fromCones[9], lightness[3]; ///< of cube roots: Oklab's L
 };
 
+using Long4 = int64_t __attribute__((vector_size(32)));
+
+YOLK_INLINE Float8 loaded(const float *from)
+{
+    Float8 out;
+    std::memcpy(&out, from, sizeof out);
+    return out;
+}
+YOLK_INLINE void store(Float8 value, float *to)
+{
+    std::memcpy(to, &value, sizeof value);
+}
 YOLK_INLINE Float8 least(Float8 a, Float8 b)
 {
     return a < b ? a : b;
@@ -21,8 +33,8 @@ YOLK_INLINE Float8 most(Float8 a, Float8 b)
     return a > b ? a : b;
 }
 
-/// Of values of either sign, within 1e-6 of them: Newton's method for the inverse root, which needs no division, from a
-/// guess from the bits.
+/// Of values of either sign, within 1e-6 of them: a guess of the inverse root from the bits, and two steps of third
+/// order, which need no division and wait on each other less than three of Newton's.
 YOLK_INLINE Float8 cubeRoot(Float8 value)
 {
     constexpr int32_t kSign = int32_t(0x80000000), kFourThirdsOfBias = 1419967116; // within 3.5 %, by trial
@@ -31,9 +43,11 @@ YOLK_INLINE Float8 cubeRoot(Float8 value)
     const Int8 guess =
         kFourThirdsOfBias - __builtin_convertvector(__builtin_convertvector(positive, Float8) * (1.0f / 3.0f), Int8);
     Float8 r = (Float8)guess;
-    for (int i = 0; i < 3; ++i)
-        r = r * (4.0f - x * r * r * r) * (1.0f / 3.0f);
-    const Float8 root = x * r * r;
+    for (int i = 0; i < 2; ++i) {
+        const Float8 miss = 1.0f - (x * r) * (r * r);
+        r = r + (r * miss) * (1.0f / 3.0f + miss * (2.0f / 9.0f));
+    }
+    const Float8 root = x * (r * r);
     return (Float8)((Int8)root | sign);
 }
 
@@ -44,78 +58,91 @@ YOLK_INLINE Float8 row(const float *m, Float8 a, Float8 b, Float8 c)
 
 YOLK_INLINE bool any(Int8 mask)
 {
-    int32_t lanes[8], out = 0;
-    std::memcpy(lanes, &mask, sizeof lanes);
-    for (int32_t lane : lanes)
-        out |= lane;
-    return out != 0;
+    const Long4 halves = (Long4)mask;
+    return (halves[0] | halves[1] | halves[2] | halves[3]) != 0;
 }
 
-/// Eight pixels. Along the line from grey (t = 0) to the colour (t = 1) the cube roots of the cones are linear in t, so
-/// that each of R, G and B is a cubic in t.
-YOLK_INLINE void fitEight(Float8 &r, Float8 &g, Float8 &b, const Matrices &m, float chroma)
+constexpr float kSlack = 1e-4f; // rounding of the published matrices: grey itself misses the cube by some 1e-5
+
+YOLK_INLINE Int8 outside(Float8 r, Float8 g, Float8 b)
 {
-    constexpr int kHalvings = 10;   // to a thousandth of the chroma
-    constexpr float kSlack = 1e-4f; // rounding of the published matrices: grey itself misses the cube by some 1e-5
-    const Float8 zero{}, one = zero + 1.0f;
-    const Float8 cones[3] = {row(m.toCones, r, g, b), row(m.toCones + 3, r, g, b), row(m.toCones + 6, r, g, b)};
-    Float8 roots[3];
-    for (int k = 0; k < 3; ++k)
-        roots[k] = cubeRoot(cones[k]);
-    const Float8 grey = row(m.lightness, roots[0], roots[1], roots[2]);
+    return (least(least(r, g), b) < -kSlack) | (most(most(r, g), b) > 1.0f + kSlack);
+}
+
+/// How much of the distance `d` of the cones' roots from grey, up to t, stays inside the cube, for the pixels that are
+/// `far` outside. Along that line each of R, G and B is a cubic in t.
+YOLK_INLINE Float8 inside(Float8 t, Int8 far, Float8 grey, const Float8 *d, const Matrices &m)
+{
+    constexpr int kHalvings = 10; // to a thousandth of the chroma
     Float8 cubic[3][4] = {};
     for (int k = 0; k < 3; ++k) {
-        const Float8 d = roots[k] - grey;
-        const Float8 powers[4] = {grey * grey * grey, 3.0f * grey * grey * d, 3.0f * grey * d * d, d * d * d};
+        const Float8 powers[4] = {grey * grey * grey, 3.0f * grey * grey * d[k], 3.0f * grey * d[k] * d[k],
+                                  d[k] * d[k] * d[k]};
         for (int c = 0; c < 3; ++c)
             for (int p = 0; p < 4; ++p)
                 cubic[c][p] += m.fromCones[3 * c + k] * powers[p];
     }
-    const auto at = [&](int c, Float8 t) {
-        return cubic[c][0] + t * (cubic[c][1] + t * (cubic[c][2] + t * cubic[c][3]));
+    const auto at = [&](int c, Float8 along) {
+        return cubic[c][0] + along * (cubic[c][1] + along * (cubic[c][2] + along * cubic[c][3]));
     };
-    const auto outside = [&](Float8 t) {
-        Int8 out{};
-        for (int c = 0; c < 3; ++c) {
-            const Float8 v = at(c, t);
-            out |= (v < -kSlack) | (v > 1.0f + kSlack);
-        }
-        return out;
-    };
-    Float8 t = zero + chroma;
-    const Int8 black = ~(grey > zero), white = grey >= one; // NaN is black
-    const Int8 far = outside(t) & ~black & ~white;
-    if (any(far)) {
-        Float8 low = zero, high = t; // grey is inside, the colour itself is not
-        for (int i = 0; i < kHalvings; ++i) {
-            const Float8 middle = 0.5f * (low + high);
-            const Int8 out = outside(middle);
-            low = out ? low : middle;
-            high = out ? middle : high;
-        }
-        t = far ? low : t;
+    Float8 low{}, high = t; // grey is inside, the colour itself is not
+    for (int i = 0; i < kHalvings; ++i) {
+        const Float8 middle = 0.5f * (low + high);
+        const Int8 out = outside(at(0, middle), at(1, middle), at(2, middle));
+        low = out ? low : middle;
+        high = out ? middle : high;
     }
-    Float8 *const to[3] = {&r, &g, &b};
+    return far ? low : t;
+}
+
+/// Eight pixels.
+YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m, float chroma)
+{
+    const Float8 r = loaded(toR), g = loaded(toG), b = loaded(toB);
+    const Float8 zero{}, one = zero + 1.0f;
+    Float8 d[3];
+    for (int k = 0; k < 3; ++k)
+        d[k] = cubeRoot(row(m.toCones + 3 * k, r, g, b));
+    const Float8 grey = row(m.lightness, d[0], d[1], d[2]);
+    for (int k = 0; k < 3; ++k)
+        d[k] -= grey;
+    Float8 rgb[3];
+    const auto place = [&](Float8 t) { // the cones' roots are linear along the line from grey to the colour
+        Float8 cones[3];
+        for (int k = 0; k < 3; ++k) {
+            const Float8 root = grey + t * d[k];
+            cones[k] = root * root * root;
+        }
+        for (int c = 0; c < 3; ++c)
+            rgb[c] = row(m.fromCones + 3 * c, cones[0], cones[1], cones[2]);
+    };
+    const Int8 black = ~(grey > zero), white = grey >= one; // NaN is black
+    place(zero + chroma);
+    const Int8 far = outside(rgb[0], rgb[1], rgb[2]) & ~black & ~white;
+    if (any(far))
+        place(inside(zero + chroma, far, grey, d, m));
+    float *const to[3] = {toR, toG, toB};
     for (int c = 0; c < 3; ++c) {
-        const Float8 v = white ? one : most(zero, least(at(c, t), one));
-        *to[c] = black ? zero : v;
+        const Float8 v = white ? one : most(zero, least(rgb[c], one));
+        store(black ? zero : v, to[c]);
     }
 }
 
 YOLK_MULTIVERSION
 void fitRow(float *r, float *g, float *b, int count, const Matrices &m, float chroma)
 {
-    for (int x = 0; x < count; x += 8) {
-        const size_t bytes = size_t(std::min(8, count - x)) * sizeof(float);
-        Float8 red{}, green{}, blue{};
-        std::memcpy(&red, r + x, bytes);
-        std::memcpy(&green, g + x, bytes);
-        std::memcpy(&blue, b + x, bytes);
-        fitEight(red, green, blue, m, chroma);
-        std::memcpy(r + x, &red, bytes);
-        std::memcpy(g + x, &green, bytes);
-        std::memcpy(b + x, &blue, bytes);
-    }
+    int x = 0;
+    for (; x + 8 <= count; x += 8)
+        fitEight(r + x, g + x, b + x, m, chroma);
+    if (x == count)
+        return;
+    float last[3][8] = {};
+    float *const from[3] = {r, g, b};
+    for (int c = 0; c < 3; ++c)
+        std::copy(from[c] + x, from[c] + count, last[c]);
+    fitEight(last[0], last[1], last[2], m, chroma);
+    for (int c = 0; c < 3; ++c)
+        std::copy(last[c], last[c] + (count - x), from[c] + x);
 }
 
 } // namespace

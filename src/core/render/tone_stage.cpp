@@ -12,7 +12,7 @@
 namespace yolk {
 namespace {
 
-enum class Grid : int { Layers = 100, BlendScene, Blend, Lights }; // apart from the other stages' keys
+enum class Grid : int { Layers = 100, BlendScene, Blend, Lights, BlendLights }; // apart from the other stages' keys
 
 /// The recipe of the merge that layers are found from.
 Recipe layersRecipe(const Recipe &recipe)
@@ -57,7 +57,7 @@ namespace {
 
 struct Found {
     ToneGrids grids;
-    Hash128 key{}; ///< of both
+    Hash128 layersKey{}, blendKey{};
 };
 
 Hash128 hashed(Grid what, const Hash128 &of)
@@ -81,9 +81,9 @@ Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &re
     hasher.value(measured.tone.lowEv).value(measured.tone.peakEv);
     const Hash128 scene = hasher.finish();
     const auto bytes = [](const LightGrid &grid) { return grid.bytes(); };
-    out.key = hashed(Grid::Layers, scene);
+    out.layersKey = hashed(Grid::Layers, scene);
     out.grids.layers = sources.cache->get<LightGrid>(
-        out.key,
+        out.layersKey,
         [&] { return layersOf(sceneOf(sources, measured, plain, whole, scening)->view(), measured.tone, layering); },
         bytes);
     if (!needsBlend(tone))
@@ -95,9 +95,9 @@ Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &re
     Hasher blend;
     blend.value(Grid::Blend).value(scene.high).value(scene.low);
     blend.value(tone.range).value(tone.exposure).value(tone.contrast);
-    out.key = blend.finish();
+    out.blendKey = blend.finish();
     out.grids.blend = sources.cache->get<LightGrid>(
-        out.key, [&] { return blendGrid(small->view(), tone, measured.tone, blending); }, bytes);
+        out.blendKey, [&] { return blendGrid(small->view(), tone, measured.tone, blending); }, bytes);
     return out;
 }
 
@@ -128,13 +128,18 @@ Image<float> mapTones(const Sources &sources, const Measured &measured, const Re
     constexpr size_t kMostPixels = 3000000; // of a view
     if (!mapper.readsGrids() || !sources.views || scene.shape().pixels() > kMostPixels)
         return mapper(scene, part, mapping);
-    Hasher hasher;
-    hasher.value(Grid::Lights).value(found.key.high).value(found.key.low);
-    hashScene(sources, measured, recipe, request, hasher);
-    const PicturePtr lights = sources.views->get<Image<float>>(
-        hasher.finish(), [&] { return mapper.lightsOf(scene, part, mapping); },
-        [](const Image<float> &image) { return image.bytes(); });
-    return mapper.withLights(scene, lights->view(), mapping);
+    const auto kept = [&](Grid what, const Hash128 &of, const std::function<Image<float>()> &make) {
+        Hasher hasher;
+        hasher.value(what).value(of.high).value(of.low);
+        hashScene(sources, measured, recipe, request, hasher);
+        return sources.views->get<Image<float>>(hasher.finish(), make,
+                                                [](const Image<float> &image) { return image.bytes(); });
+    };
+    const PicturePtr lights =
+        kept(Grid::Lights, found.layersKey, [&] { return mapper.lightsOf(scene, part, mapping); });
+    const PicturePtr blend =
+        kept(Grid::BlendLights, found.blendKey, [&] { return mapper.blendOf(lights->view(), part, mapping); });
+    return mapper.withLights(scene, lights->view(), blend->view(), mapping);
 }
 
 } // namespace yolk

@@ -6,6 +6,7 @@
 #include "colour/transfer.h"
 #include "image/mat_p.h"
 #include "tone/local_layers.h"
+#include "tone/step_table.h"
 #include "tone/tone_curve.h"
 
 #include <opencv2/imgproc.hpp>
@@ -13,6 +14,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstring>
 #include <utility>
 
 namespace yolk {
@@ -49,62 +51,94 @@ Pyramid laplacian(const cv::Mat &picture, int levels)
     return out;
 }
 
+/// Each factor is raised and multiplied as a logarithm.
+YOLK_MULTIVERSION
+void weightRow(const float *__restrict r, const float *__restrict g, const float *__restrict b,
+               const float *__restrict edge, int width, float contrast, float saturation, float exposedness,
+               float *__restrict out)
+{
+    constexpr float kSigma = 0.2f, kLog2E = 1.44269504f;
+    constexpr float kNothing = 1e-15f; // what the logarithm of nothing counts as
+    constexpr float kLeast = 1e-12f;   // where no picture has any weight all count alike
+    for (int x = 0; x < width; ++x) {
+        const float mean = (r[x] + g[x] + b[x]) / 3.0f;
+        const float dr = r[x] - mean, dg = g[x] - mean, db = b[x] - mean;
+        const float fr = r[x] - 0.5f, fg = g[x] - 0.5f, fb = b[x] - 0.5f;
+        const float deviation = 0.5f * quickLog2(dr * dr + dg * dg + db * db + kNothing * kNothing);
+        const float power = contrast * quickLog2(std::abs(edge[x]) + kNothing) + saturation * deviation -
+                            exposedness * (fr * fr + fg * fg + fb * fb) * kLog2E / (2.0f * kSigma * kSigma);
+        out[x] = kLeast + quickExp2(power > -120.0f ? power : -120.0f); // factors fall out: weights are normalised
+    }
+}
+
 cv::Mat weightOf(ImageView<const float> rgb, const FusionWeights &weights)
 {
-    const cv::Mat r = matOf(rgb, 0), g = matOf(rgb, 1), b = matOf(rgb, 2);
-    const cv::Mat grey = 0.299 * r + 0.587 * g + 0.114 * b;
-    cv::Mat contrast;
+    const cv::Mat grey = 0.299 * matOf(rgb, 0) + 0.587 * matOf(rgb, 1) + 0.114 * matOf(rgb, 2);
+    cv::Mat contrast, out(grey.size(), CV_32F);
     cv::Laplacian(grey, contrast, CV_32F);
-    cv::Mat out(grey.size(), CV_32F);
-    const auto raised = [](double base, double power) {
-        return power == 1.0 ? base : power == 0.0 ? 1.0 : std::pow(base, power);
-    };
-    const bool all = weights.contrast == 1.0 && weights.saturation == 1.0 && weights.exposedness == 1.0;
-    for (int y = 0; y < out.rows; ++y) {
-        const float *red = r.ptr<float>(y), *green = g.ptr<float>(y), *blue = b.ptr<float>(y);
-        const float *edge = contrast.ptr<float>(y);
-        float *to = out.ptr<float>(y);
-        for (int x = 0; x < out.cols; ++x) {
-            const float v[3] = {red[x], green[x], blue[x]};
-            const float mean = (v[0] + v[1] + v[2]) / 3.0f;
-            float squares = 0.0f, off = 0.0f; // of the deviation: factors fall out, weights are normalised
-            for (float c : v) {
-                squares += (c - mean) * (c - mean);
-                off += (c - 0.5f) * (c - 0.5f);
-            }
-            // Where no picture has any weight all count alike.
-            constexpr float kSigma = 0.2f, kLeast = 1e-12f, kLog2E = 1.44269504f;
-            const float saturation = std::sqrt(squares), exposed = quickExp2(-off * kLog2E / (2.0f * kSigma * kSigma));
-            to[x] =
-                kLeast + (all ? std::abs(edge[x]) * saturation * exposed
-                              : float(raised(std::abs(edge[x]), weights.contrast) *
-                                      raised(saturation, weights.saturation) * raised(exposed, weights.exposedness)));
-        }
-    }
+    for (int y = 0; y < out.rows; ++y)
+        weightRow(rgb.row(0, y), rgb.row(1, y), rgb.row(2, y), contrast.ptr<float>(y), out.cols,
+                  float(weights.contrast), float(weights.saturation), float(weights.exposedness), out.ptr<float>(y));
     return out;
 }
 
-/// sRGB code of light that lies x stops over 0.18, in steps of kPerStop.
-class CodeTable {
-public:
-    explicit CodeTable(double contrast)
-    {
-        for (int i = 0; i < int(codes_.size()); ++i) {
-            const double stops = (kFirst + double(i) / kPerStop) * contrast;
-            codes_[size_t(i)] = float(encodeSrgb(std::min(1.0, luminanceOfEv(stops))));
+/// sRGB code of light that lies x stops over 0.18.
+StepTable codeTable(double contrast)
+{
+    constexpr StepTable::Steps kSteps{-16.0f, 32.0f, 32 * 32 + 1};
+    return {kSteps, [&](double stops) { return encodeSrgb(std::min(1.0, luminanceOfEv(stops * contrast))); }};
+}
+
+/// Value and weight of one light, then of the next.
+using Float4 = float __attribute__((vector_size(16)));
+
+YOLK_INLINE void add(Float4 value, float *to)
+{
+    Float4 sum;
+    std::memcpy(&sum, to, sizeof sum);
+    sum += value;
+    std::memcpy(to, &sum, sizeof sum);
+}
+
+/// Adds to the cells round every pixel by how much its display light differs from scene light, and the weight.
+void spread(ImageView<const float> fused, ImageView<const float> scene, LightGrid &to)
+{
+    constexpr float kCodes = 4096.0f, kDarkest = 1e-4f;
+    std::vector<float> light(size_t(kCodes) + 1); // of the codes
+    for (size_t i = 0; i < light.size(); ++i)
+        light[i] = float(decodeSrgb(double(i) / double(kCodes)));
+    struct Between {
+        int first;
+        float part;
+    };
+    const auto between = [](double at, int count) {
+        const int first = std::clamp(int(at), 0, count - 2);
+        return Between{first, float(std::clamp(at - first, 0.0, 1.0))};
+    };
+    const int width = fused.width(), height = fused.height();
+    std::vector<Between> columns;
+    for (int x = 0; x < width; ++x)
+        columns.push_back(between((x + 0.5) / width * to.columns() - 0.5, to.columns()));
+    const ptrdiff_t nextColumn = ptrdiff_t(to.lights()) * LightGrid::kValues, nextRow = nextColumn * to.columns();
+    for (int y = 0; y < height; ++y) {
+        const Between row = between((y + 0.5) / height * to.rows() - 0.5, to.rows());
+        const float *r = fused.row(0, y), *g = fused.row(1, y), *b = fused.row(2, y), *ev = scene.row(3, y);
+        const auto lightOf = [&](float code) { return light[size_t(std::clamp(code, 0.0f, 1.0f) * kCodes + 0.5f)]; };
+        for (int x = 0; x < width; ++x) {
+            const float display = kDarkest + kLuminance2020[0] * lightOf(r[x]) + kLuminance2020[1] * lightOf(g[x]) +
+                                  kLuminance2020[2] * lightOf(b[x]);
+            const float value = quickLog2(display) - ev[x];
+            const Between column = columns[size_t(x)], z = between(to.lightOf(double(ev[x])), to.lights());
+            const Float4 both{(1.0f - z.part) * value, 1.0f - z.part, z.part * value, z.part};
+            const Float4 left = (1.0f - column.part) * both, right = column.part * both;
+            float *cell = to.at(column.first, row.first, z.first);
+            add((1.0f - row.part) * left, cell);
+            add((1.0f - row.part) * right, cell + nextColumn);
+            add(row.part * left, cell + nextRow);
+            add(row.part * right, cell + nextRow + nextColumn);
         }
     }
-    float operator()(float stops) const
-    {
-        const float at = std::clamp((stops - float(kFirst)) * float(kPerStop), 0.0f, float(codes_.size()) - 1.001f);
-        const size_t i = size_t(at);
-        return codes_[i] + (at - float(i)) * (codes_[i + 1] - codes_[i]);
-    }
-
-private:
-    static constexpr int kFirst = -16, kLast = 16, kPerStop = 32;
-    std::array<float, size_t((kLast - kFirst) * kPerStop + 1)> codes_;
-};
+}
 
 /// Fills the lights of a column that no pixel had: between two that are known what lies between their values, beyond
 /// them the outermost value. `sums` holds value and weight, which becomes 0.
@@ -250,50 +284,24 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
         highest = std::max(highest, double(*most));
     }
     const std::vector<double> exposures = blendedExposures(settings, start);
-    const CodeTable code(std::exp2(settings.contrast / 100.0));
+    const StepTable codes = codeTable(std::exp2(settings.contrast / 100.0));
     std::vector<Image<float>> pictures(exposures.size());
     ExecContext exposing = ctx.part(0.0, 0.2), fusing = ctx.part(0.2, 0.9);
     forEachPart(exposing, int(exposures.size()), [&](int i, ExecContext &) {
         Image<float> &picture = pictures[size_t(i)] = Image<float>(width, height, 3);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < height; ++y)
-                for (int x = 0; x < width; ++x)
-                    picture.row(c, y)[x] = code(small.row(c, y)[x] + float(exposures[size_t(i)]));
+                codes.lookUp({small.row(c, y), size_t(width)}, float(exposures[size_t(i)]), picture.row(c, y));
     });
     std::vector<ImageView<const float>> views;
     for (const Image<float> &picture : pictures)
         views.push_back(std::as_const(picture).view());
     const Image<float> fused = fuseExposures(views, {}, fusing);
 
-    constexpr float kCodes = 4096.0f, kDarkest = 1e-4f;
-    std::vector<float> light(size_t(kCodes) + 1); // of the codes
-    for (size_t i = 0; i < light.size(); ++i)
-        light[i] = float(decodeSrgb(double(i) / double(kCodes)));
     const auto cellsOf = [](int pixels) { return std::max(2, (pixels + kCellPixels - 1) / kCellPixels); };
     const int lights = std::max(2, int(std::ceil((highest - lowest) / kCellStops)) + 1);
     LightGrid out(cellsOf(width), cellsOf(height), lights, lowest, kCellStops);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            float display = kDarkest;
-            for (int c = 0; c < 3; ++c)
-                display += kLuminance2020[size_t(c)] *
-                           light[size_t(std::clamp(fused.row(c, y)[x], 0.0f, 1.0f) * kCodes + 0.5f)];
-            const float ev = small.row(3, y)[x], value = quickLog2(display) - ev;
-            const double column = (x + 0.5) / width * out.columns() - 0.5, row = (y + 0.5) / height * out.rows() - 0.5;
-            const double at = out.lightOf(ev);
-            const int c = std::clamp(int(std::floor(column)), 0, out.columns() - 2);
-            const int r = std::clamp(int(std::floor(row)), 0, out.rows() - 2);
-            const int z = std::clamp(int(at), 0, lights - 2);
-            const double fc = std::clamp(column - c, 0.0, 1.0), fr = std::clamp(row - r, 0.0, 1.0),
-                         fz = std::clamp(at - z, 0.0, 1.0);
-            for (int i = 0; i < 8; ++i) {
-                const int dc = i & 1, dr = i >> 1 & 1, dz = i >> 2;
-                const float weight = float((dc ? fc : 1 - fc) * (dr ? fr : 1 - fr) * (dz ? fz : 1 - fz));
-                float *cell = out.at(c + dc, r + dr, z + dz);
-                cell[0] += weight * value;
-                cell[1] += weight;
-            }
-        }
+    spread(fused.view(), small, out);
     shareWithNeighbours(out);
     for (int r = 0; r < out.rows(); ++r)
         for (int c = 0; c < out.columns(); ++c)

@@ -14,32 +14,9 @@ namespace {
 
 constexpr float kGreyStops = -2.47393119f; // log2 of 0.18
 
-/// Tables over stops, linear between their steps; what lies beyond counts as the end's.
-struct Steps {
-    float first, perStop;
-    int count;
-};
-constexpr Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
-constexpr Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
-constexpr double kDarkest = 0x1p-40;                  // what the logarithm of black counts as
-
-YOLK_INLINE float valueAt(const float *table, const Steps &steps, float stops)
-{
-    float at = (stops - steps.first) * steps.perStop;
-    at = at > 0.0f ? at : 0.0f;                             // NaN falls to the first
-    const float last = float(steps.count - 1) * 0.9999999f; // just short of the end: there is a step behind it
-    at = at < last ? at : last;
-    const int i = int(at);
-    return table[i] + (at - float(i)) * (table[i + 1] - table[i]);
-}
-
-template <class Value> std::vector<float> tabulated(const Steps &steps, Value &&value)
-{
-    std::vector<float> out(size_t(steps.count));
-    for (int i = 0; i < steps.count; ++i)
-        out[size_t(i)] = float(value(double(steps.first) + double(i) / double(steps.perStop)));
-    return out;
-}
+constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
+constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
+constexpr double kDarkest = 0x1p-40;                             // what the logarithm of black counts as
 
 double logOf(double light)
 {
@@ -61,13 +38,6 @@ void lightRow(const float *__restrict r, const float *__restrict g, const float 
         y = y < kMost ? y : kMost;
         ev[x] = quickLog2(y) - kGreyStops;
     }
-}
-
-YOLK_MULTIVERSION
-void curveRow(const float *__restrict ev, const float *__restrict table, int width, float *__restrict display)
-{
-    for (int x = 0; x < width; ++x)
-        display[x] = valueAt(table, kLight, ev[x]);
 }
 
 /// The base, in EV, and the weighted detail on it.
@@ -95,10 +65,10 @@ void blendRow(const float *__restrict ev, const float *__restrict blend, const f
 }
 
 YOLK_MULTIVERSION
-void addZones(const float *__restrict display, const float *__restrict zones, int width, float *__restrict detail)
+void addRow(const float *__restrict more, int width, float *__restrict sum)
 {
     for (int x = 0; x < width; ++x)
-        detail[x] += valueAt(zones, kDisplay, display[x]);
+        sum[x] += more[x];
 }
 
 /// log2 of the tone and of the detail on it to display light over scene light.
@@ -197,39 +167,54 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
                                                   : Way::Curve;
     const bool together = way_ == Way::Curve || way_ == Way::Layers;
     if (way_ != Way::Blend)
-        curve_ = tabulated(kLight,
+        curve_ = StepTable(kLight,
                            [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
     if (!together)
-        zones_ = tabulated(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
+        zones_ = StepTable(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
 }
 
-/// Rows of what lightsOf() finds.
+/// Rows of what lightsOf() and blendOf() find.
 struct ToneMapper::Lights {
-    float *ev, *fine, *local, *blend;
+    const float *ev, *fine, *local, *blend;
 };
 
 /// What a band needs besides its pixels.
 struct ToneMapper::Row {
-    explicit Row(int width)
-        : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()), baseTone(tone.size())
-    {
-    }
-    std::vector<float> tone, gain, base, detail, baseTone;
+    explicit Row(int width) : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()) {}
+    std::vector<float> tone, gain, base, detail;
 };
 
-void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, const Lights &to) const
+namespace {
+
+/// Where the pixels of a row lie in the scene.
+struct Places {
+    Places(const ScenePart &part, Shape shape, int row)
+        : step((part.x1 - part.x0) / shape.width), x(part.x0 + 0.5 * step),
+          y(part.y0 + (row + 0.5) * (part.y1 - part.y0) / shape.height)
+    {
+    }
+    double step, x, y;
+};
+
+} // namespace
+
+void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, float *ev, float *fine,
+                           float *local) const
 {
-    const int width = scene.width();
-    lightRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), width, to.ev);
+    const size_t width = size_t(scene.width());
+    lightRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), ev);
     if (!readsGrids())
         return;
-    const double stepX = (part.x1 - part.x0) / width, stepY = (part.y1 - part.y0) / scene.height();
-    const double firstX = part.x0 + 0.5 * stepX, atY = part.y0 + (y + 0.5) * stepY;
-    const size_t count = size_t(width);
-    const std::span<const float> ev(to.ev, count);
-    if (way_ == Way::Blend) // its second value is 0 and is overwritten by the layers'
-        grids_.blend->lookUp(firstX, stepX, atY, ev, {to.blend, count}, {to.local, count});
-    grids_.layers->lookUp(firstX, stepX, atY, ev, {to.fine, count}, {to.local, count});
+    const Places at(part, scene.shape(), y);
+    grids_.layers->lookUp(at.x, at.step, at.y, {ev, width}, {fine, width}, {local, width});
+}
+
+void ToneMapper::blendRows(const float *ev, Shape scene, int y, const ScenePart &part, float *blend,
+                           float *unused) const
+{
+    const size_t width = size_t(scene.width);
+    const Places at(part, scene, y);
+    grids_.blend->lookUp(at.x, at.step, at.y, {ev, width}, {blend, width}, {unused, width});
 }
 
 void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const
@@ -237,24 +222,29 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
     const int width = scene.width();
     const float *r = scene.row(0, y), *g = scene.row(1, y), *b = scene.row(2, y);
     float *tone = row.tone.data(), *base = row.base.data(), *detail = row.detail.data();
+    const std::span<const float> ev(lights.ev, size_t(width)), baseEv(row.base);
+    const auto addZones = [&] { // by the display light of the base
+        zones_.lookUp(baseEv, 0.0f, base);
+        addRow(base, width, detail);
+    };
     switch (way_) {
     case Way::Curve:
-        curveRow(lights.ev, curve_.data(), width, tone);
+        curve_.lookUp(ev, 0.0f, tone);
         break;
     case Way::Layers:
         partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight_, base, detail);
-        curveRow(base, curve_.data(), width, tone);
+        curve_.lookUp(baseEv, 0.0f, tone);
         break;
     case Way::CurveWithZones:
-        curveRow(lights.ev, curve_.data(), width, tone);
+        curve_.lookUp(ev, 0.0f, tone);
         partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
-        curveRow(base, curve_.data(), width, row.baseTone.data());
-        addZones(row.baseTone.data(), zones_.data(), width, detail);
+        curve_.lookUp(baseEv, 0.0f, base);
+        addZones();
         break;
     case Way::Blend:
         blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_ - 1.0f, localWeight_ - 1.0f,
                  tone, base, detail);
-        addZones(base, zones_.data(), width, detail);
+        addZones();
         break;
     }
     if (way_ == Way::Curve)
@@ -287,10 +277,23 @@ void checkScene(ImageView<const float> scene)
 Image<float> ToneMapper::lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
 {
     checkScene(scene);
-    Image<float> out(scene.width(), scene.height(), 4);
+    Image<float> out(scene.width(), scene.height(), 3);
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
-            lightRows(scene, y, part, {out.row(0, y), out.row(1, y), out.row(2, y), out.row(3, y)});
+            lightRows(scene, y, part, out.row(0, y), out.row(1, y), out.row(2, y));
+    });
+    return out;
+}
+
+Image<float> ToneMapper::blendOf(ImageView<const float> lights, const ScenePart &part, ExecContext &ctx) const
+{
+    if (way_ != Way::Blend)
+        return {};
+    Image<float> out(lights.width(), lights.height(), 1);
+    forEachBand(ctx, lights.height(), [&](int y0, int y1) {
+        std::vector<float> unused(size_t(lights.width()));
+        for (int y = y0; y < y1; ++y)
+            blendRows(lights.row(0, y), lights.shape(), y, part, out.row(0, y), unused.data());
     });
     return out;
 }
@@ -302,28 +305,34 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
         Row row(scene.width());
         Image<float> own(scene.width(), 4, 1);
-        const Lights lights{own.row(0, 0), own.row(0, 1), own.row(0, 2), own.row(0, 3)};
+        float *const ev = own.row(0, 0), *const fine = own.row(0, 1), *const local = own.row(0, 2),
+                     *const blend = own.row(0, 3);
         for (int y = y0; y < y1; ++y) {
-            lightRows(scene, y, part, lights);
-            mapRow(row, scene, y, lights, out.view());
+            lightRows(scene, y, part, ev, fine, local);
+            if (way_ == Way::Blend)
+                blendRows(ev, scene.shape(), y, part, blend, row.tone.data());
+            mapRow(row, scene, y, {ev, fine, local, blend}, out.view());
         }
     });
     return out;
 }
 
-Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights, ExecContext &ctx) const
+Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,
+                                    ImageView<const float> blend, ExecContext &ctx) const
 {
     checkScene(scene);
-    if (lights.shape() != Shape{scene.width(), scene.height(), 4})
-        throw ArgumentError(textOf("tone mapping of %d x %d pixels: the lights are of %d x %d x %d", scene.width(),
-                                   scene.height(), lights.width(), lights.height(), lights.planes()));
-    Image<float> out(scene.shape());
-    forEachBand(ctx, scene.height(), [&](int y0, int y1) {
-        Row row(scene.width());
-        for (int y = y0; y < y1; ++y) {
-            const auto plane = [&](int p) { return const_cast<float *>(lights.row(p, y)); }; // only read from here on
-            mapRow(row, scene, y, {plane(0), plane(1), plane(2), plane(3)}, out.view());
-        }
+    const Shape size = scene.shape();
+    if (lights.shape() != size)
+        throw ArgumentError(textOf("tone mapping of %d x %d pixels: the lights are of %d x %d x %d", size.width,
+                                   size.height, lights.width(), lights.height(), lights.planes()));
+    if (way_ == Way::Blend && blend.shape() != Shape{size.width, size.height, 1})
+        throw ArgumentError(textOf("tone mapping of %d x %d pixels: the blend is of %d x %d x %d", size.width,
+                                   size.height, blend.width(), blend.height(), blend.planes()));
+    Image<float> out(size);
+    forEachBand(ctx, size.height, [&](int y0, int y1) {
+        Row row(size.width);
+        for (int y = y0; y < y1; ++y)
+            mapRow(row, scene, y, {lights.row(0, y), lights.row(1, y), lights.row(2, y), blend.row(0, y)}, out.view());
     });
     return out;
 }

@@ -6,10 +6,10 @@
 #include "colour/oklab.h"
 #include "image/image.h"
 #include "tone/light_grid.h"
+#include "tone/step_table.h"
 #include "tone/tone_curve.h"
 
 #include <memory>
-#include <vector>
 
 namespace yolk {
 
@@ -39,10 +39,12 @@ public:
     ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
                ToneGrids grids = {});
 
-    /// The light of every pixel of a part of the scene and what the grids say of it, for mapping it more than once: EV,
-    /// fine detail, local contrast, and what a blend adds to the EV. Four planes. Throws as the mapping.
+    /// The light of every pixel of a part of the scene and its layers, for mapping it more than once: EV, fine detail,
+    /// local contrast; three planes. Throws as the mapping.
     Image<float> lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
-    /// Whether lightsOf() saves work.
+    /// What blended exposures add to the EV of lightsOf(), one plane; under the other methods an empty image.
+    Image<float> blendOf(ImageView<const float> lights, const ScenePart &part, ExecContext &ctx) const;
+    /// Whether they save work.
     bool readsGrids() const { return way_ != Way::Curve; }
 
     /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, 1], three planes out.
@@ -50,14 +52,17 @@ public:
     /// Threads: bands of rows; the same bits for any runner. Memory: the result.
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
     Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
-    /// The same with the lights found before. Throws ArgumentError when they are not of the scene's size.
-    Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ExecContext &ctx) const;
+    /// The same with what was found before. Throws ArgumentError when that is not of the scene's size.
+    Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
+                            ExecContext &ctx) const;
 
 private:
     enum class Way { Curve, Layers, CurveWithZones, Blend };
     struct Lights;
     struct Row;
-    void lightRows(ImageView<const float> scene, int y, const ScenePart &part, const Lights &to) const;
+    void lightRows(ImageView<const float> scene, int y, const ScenePart &part, float *ev, float *fine,
+                   float *local) const;
+    void blendRows(const float *ev, Shape scene, int y, const ScenePart &part, float *blend, float *unused) const;
     void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const;
 
     Way way_;
@@ -65,8 +70,8 @@ private:
     Matrix3 toOutput_;
     OklabSpace oklab_;
     float localWeight_, fineWeight_, chroma_;
-    std::vector<float> curve_; ///< log2 of display light: with zones for Curve and Layers, else without
-    std::vector<float> zones_; ///< log2 of what the zones multiply display light by, over its own log2
+    StepTable curve_; ///< log2 of display light: with zones for Curve and Layers, else without
+    StepTable zones_; ///< log2 of what the zones multiply display light by, over its own log2
 };
 
 /// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least. Three planes in, one out.

@@ -5,6 +5,7 @@
 #include "support/runners.h"
 #include "support/synthetic.h"
 #include "support/tone_measures.h"
+#include "tone/fusion.h"
 #include "tone/local_layers.h"
 #include "tone/tone_map.h"
 
@@ -280,14 +281,24 @@ private Q_SLOTS:
         SerialRunner serial;
         ExecContext ctx(serial);
         const Image<float> ev = evOf(scene.view(), ctx);
-        const ToneGrids grids{std::make_shared<const LightGrid>(localLayers(ev.view(), -13, 20, ctx)), nullptr};
+        const ToneSettings blended = startOf(start, ToneMethod::Blend);
+        const ToneGrids grids{
+            std::make_shared<const LightGrid>(localLayers(ev.view(), -13, 20, ctx)),
+            std::make_shared<const LightGrid>(blendGrid(blendScene(scene.view()).view(), blended, start, ctx))};
+        const auto foundBefore = [&](const ToneMapper &mapper) {
+            const Image<float> lights = mapper.lightsOf(scene.view(), {}, ctx);
+            return mapper.withLights(scene.view(), lights.view(), mapper.blendOf(lights.view(), {}, ctx).view(), ctx);
+        };
+        const ToneMapper blend(blended, start, OutputSpace::Srgb, 1.0, grids);
+        QCOMPARE(test::firstDifference(foundBefore(blend).view(), blend(scene.view(), {}, ctx).view(), 0, 0),
+                 QByteArray());
         const ToneMapper mapper(startOf(start, ToneMethod::Local), start, OutputSpace::Srgb, 1.0, grids);
         const Image<float> whole = mapper(scene.view(), {}, ctx);
-        QCOMPARE(test::firstDifference(
-                     mapper.withLights(scene.view(), mapper.lightsOf(scene.view(), {}, ctx).view(), ctx).view(),
-                     whole.view(), 0, 0),
-                 QByteArray()); // with the lights found before
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, mapper.withLights(scene.view(), Image<float>(240, 160, 3).view(), ctx));
+        QCOMPARE(test::firstDifference(foundBefore(mapper).view(), whole.view(), 0, 0), QByteArray());
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 mapper.withLights(scene.view(), Image<float>(240, 160, 1).view(), {}, ctx));
+        const Image<float> lights = mapper.lightsOf(scene.view(), {}, ctx);
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, blend.withLights(scene.view(), lights.view(), {}, ctx)); // the blend
         const Rect tile{60, 40, 180, 120};
         const Image<float> part = mapper(scene.view().crop(tile), {0.25, 0.25, 0.75, 0.75}, ctx);
         // Places are reckoned from another corner: some ulp of a coordinate.
