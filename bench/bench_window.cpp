@@ -224,7 +224,14 @@ void benchWindow(Report &report, const std::string &folder)
 
     report.add("cancel_ms_max", cancelMilliseconds(*window, large, QString::fromStdString(folder)),
                "from a cancel to the end of a merge or of saving radiance, at most 200");
-    window = newWindow();
+}
+
+void benchSliders(Report &report, const std::string &folder)
+{
+    QStringList large;
+    for (const std::string &path : largeBracket(folder, 5))
+        large << QString::fromStdString(path);
+    const auto window = newWindow();
     openSet(*window, large);
     window->resize(1660, 1245); // its canvas shows 1.3 megapixels of picture
     QTest::qWait(1500);

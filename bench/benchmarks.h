@@ -7,6 +7,7 @@ namespace yolk::bench {
 
 /// first_picture_s.demo, first_picture_s.5x24mp, ui_block_ms_max, preview.slider_ms_median, preview.slider_ms_p95
 void benchWindow(Report &report, const std::string &folder);
+void benchSliders(Report &report, const std::string &folder);
 /// canvas.pan_ms_median and its kin, canvas.extra_mib: a picture of 100 megapixels; 8 GiB
 void benchCanvas(Report &report, const std::string &folder);
 /// merge.time_ratio_opencv_debevec.3x24mp and its kin, merge.peak_gib.3x24mp

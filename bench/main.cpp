@@ -28,6 +28,7 @@ int main(int argc, char **argv)
     }
     const std::pair<QString, void (*)(Report &, const std::string &)> groups[] = {
         {QStringLiteral("window"), &benchWindow},
+        {QStringLiteral("sliders"), &benchSliders},
         {QStringLiteral("canvas"), &benchCanvas},
         {QStringLiteral("merge"), &benchMerge},
         {QStringLiteral("merge-large"), &benchLargeMerge},

@@ -18,16 +18,16 @@ QImage screenPicture(ImageView<const float> display, const MonitorTransform *mon
     uchar *bits = out.bits(); // once: it detaches
     const qsizetype stride = out.bytesPerLine();
     forEachBand(ctx, display.height(), [&](int y0, int y1) {
-        std::vector<uint8_t> row(size_t(display.width()) * 3);
-        std::vector<uint16_t> fine(monitor ? row.size() : 0);
+        std::vector<uint16_t> fine(monitor ? size_t(display.width()) * 3 : 0);
+        std::vector<uint8_t> row(fine.size());
         for (int y = y0; y < y1; ++y) {
-            if (monitor) {
-                encodeRow16(display, y, fine);
-                monitor->convert(fine, row);
-            } else {
-                encodeRow8(display, y, row);
-            }
             auto *to = reinterpret_cast<QRgb *>(bits + y * stride);
+            if (!monitor) {
+                encodeRowRgb32(display, y, to);
+                continue;
+            }
+            encodeRow16(display, y, fine);
+            monitor->convert(fine, row);
             for (size_t x = 0; x < size_t(display.width()); ++x)
                 to[x] = qRgb(row[3 * x], row[3 * x + 1], row[3 * x + 2]);
         }

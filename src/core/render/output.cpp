@@ -76,6 +76,17 @@ void placeRow8(const float *__restrict in, int count, float white, float black, 
     }
 }
 
+constexpr int kPiece = 256; // pixels whose places are found together
+
+/// Places of up to kPiece values in the table that is returned.
+const uint8_t *place8(const float *values, int count, int32_t *places)
+{
+    static const float white = float(decodeSrgb(254.5 / 255.0)),
+                       black = float(decodeSrgb(0.5 / 255.0)); // as outputEnds()
+    placeRow8(values, count, white, black, places);
+    return eightBitTable().data();
+}
+
 template <class T> void encodeRow(ImageView<const float> display, int y, std::span<T> out)
 {
     constexpr int kChunk = 256; // planar codes of some pixels, then interleaved
@@ -101,18 +112,30 @@ void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
 
 void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
 {
-    const uint8_t *table = eightBitTable().data();
-    const float white = float(decodeSrgb(254.5 / 255.0)), black = float(decodeSrgb(0.5 / 255.0)); // as outputEnds()
-    constexpr int kChunk = 256;
-    std::array<int32_t, kChunk> places;
-    for (int x0 = 0; x0 < display.width(); x0 += kChunk)
+    std::array<int32_t, kPiece> places;
+    for (int x0 = 0; x0 < display.width(); x0 += kPiece)
         for (int c = 0; c < 3; ++c) {
-            const int count = std::min(kChunk, display.width() - x0);
-            placeRow8(display.row(c, y) + x0, count, white, black, places.data());
+            const int count = std::min(kPiece, display.width() - x0);
+            const uint8_t *table = place8(display.row(c, y) + x0, count, places.data());
             uint8_t *to = out.data() + 3 * x0 + c;
             for (int x = 0; x < count; ++x)
                 to[3 * x] = table[places[size_t(x)]];
         }
+}
+
+void encodeRowRgb32(ImageView<const float> display, int y, uint32_t *out)
+{
+    std::array<std::array<int32_t, kPiece>, 3> places;
+    for (int x0 = 0; x0 < display.width(); x0 += kPiece) {
+        const int count = std::min(kPiece, display.width() - x0);
+        const uint8_t *table = nullptr;
+        for (int c = 0; c < 3; ++c)
+            table = place8(display.row(c, y) + x0, count, places[size_t(c)].data());
+        const int32_t *r = places[0].data(), *g = places[1].data(), *b = places[2].data();
+        for (int x = 0; x < count; ++x)
+            out[x0 + x] =
+                0xff000000u | uint32_t(table[r[x]]) << 16 | uint32_t(table[g[x]]) << 8 | uint32_t(table[b[x]]);
+    }
 }
 
 std::string extensionOf(const std::string &path)

@@ -155,6 +155,11 @@ private Q_SLOTS:
         for (size_t x = 0; x <= 4000; ++x)
             QVERIFY(std::abs(small[3 * x + 2] - encodeSrgb(double(x) / 4000.0) * 255.0) <=
                     0.53); // half a code, and the steps of the table
+        std::vector<uint32_t> packed(4001);
+        encodeRowRgb32(display.view(), 0, packed.data());
+        for (size_t x = 0; x <= 4000; ++x)
+            QCOMPARE(packed[x], 0xff000000u | uint32_t(small[3 * x]) << 16 | uint32_t(small[3 * x + 1]) << 8 |
+                                    uint32_t(small[3 * x + 2]));
     }
     void exportedTiffIsTheRenderedPicture()
     {
