@@ -327,7 +327,7 @@ void Document::summarise()
         out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
         if (job.recipe.tone.method == ToneMethod::Blend) { // the others have a curve
             const PicturePtr scene = sceneOf(job.sources, job.measured, job.recipe, request, ctx); // is in the cache
-            out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space);
+            out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space, ctx);
         }
         return out;
     };

@@ -1,6 +1,7 @@
 // What a rendered picture made of scene light, measured on its pixels.
 #pragma once
 
+#include "base/exec_context.h"
 #include "colour/icc.h"
 #include "image/image.h"
 
@@ -18,7 +19,8 @@ struct ToneResponse {
 };
 
 /// Shapes: linear Rec. 2020 and the display-linear RGB of `space` made from it, three planes each and of one size.
-/// Throws ArgumentError. Light beyond the bins counts in the last ones.
-ToneResponse toneResponse(ImageView<const float> scene, ImageView<const float> display, OutputSpace space);
+/// Throws ArgumentError, Cancelled. Light beyond the bins counts in the last ones.
+ToneResponse toneResponse(ImageView<const float> scene, ImageView<const float> display, OutputSpace space,
+                          ExecContext &ctx);
 
 } // namespace yolk

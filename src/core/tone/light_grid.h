@@ -36,9 +36,11 @@ public:
                ((size_t(row) * size_t(columns_) + size_t(column)) * size_t(lights_) + size_t(light)) * kValues;
     }
 
-    /// Values of pixels along a row: `x` and `y` of the first pixel's middle in shares of the scene's sides, `step`
-    /// from pixel to pixel. NaN counts as the lowest light.
-    void lookUp(double x, double step, double y, std::span<const float> ev, std::span<float> first,
+    /// The cells at a height, `y` in shares of the scene's: what lookUp() of a row of pixels reads.
+    void rowAt(double y, std::vector<float> &out) const;
+    /// Values of pixels along a row, from the cells of rowAt(): `x` of the first pixel's middle in shares of the scene's
+    /// width, `step` from pixel to pixel. NaN counts as the lowest light.
+    void lookUp(std::span<const float> row, double x, double step, std::span<const float> ev, std::span<float> first,
                 std::span<float> second) const;
 
 private:

@@ -198,23 +198,25 @@ struct Places {
 
 } // namespace
 
-void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, float *ev, float *fine,
-                           float *local) const
+void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, std::vector<float> &cells,
+                           float *ev, float *fine, float *local) const
 {
     const size_t width = size_t(scene.width());
     lightRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), scene.width(), ev);
     if (!readsGrids())
         return;
     const Places at(part, scene.shape(), y);
-    grids_.layers->lookUp(at.x, at.step, at.y, {ev, width}, {fine, width}, {local, width});
+    grids_.layers->rowAt(at.y, cells);
+    grids_.layers->lookUp(cells, at.x, at.step, {ev, width}, {fine, width}, {local, width});
 }
 
-void ToneMapper::blendRows(const float *ev, Shape scene, int y, const ScenePart &part, float *blend,
-                           float *unused) const
+void ToneMapper::blendRows(const float *ev, Shape scene, int y, const ScenePart &part, std::vector<float> &cells,
+                           float *blend, float *unused) const
 {
     const size_t width = size_t(scene.width);
     const Places at(part, scene, y);
-    grids_.blend->lookUp(at.x, at.step, at.y, {ev, width}, {blend, width}, {unused, width});
+    grids_.blend->rowAt(at.y, cells);
+    grids_.blend->lookUp(cells, at.x, at.step, {ev, width}, {blend, width}, {unused, width});
 }
 
 void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const
@@ -279,8 +281,9 @@ Image<float> ToneMapper::lightsOf(ImageView<const float> scene, const ScenePart 
     checkScene(scene);
     Image<float> out(scene.width(), scene.height(), 3);
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
+        std::vector<float> cells;
         for (int y = y0; y < y1; ++y)
-            lightRows(scene, y, part, out.row(0, y), out.row(1, y), out.row(2, y));
+            lightRows(scene, y, part, cells, out.row(0, y), out.row(1, y), out.row(2, y));
     });
     return out;
 }
@@ -291,9 +294,9 @@ Image<float> ToneMapper::blendOf(ImageView<const float> lights, const ScenePart 
         return {};
     Image<float> out(lights.width(), lights.height(), 1);
     forEachBand(ctx, lights.height(), [&](int y0, int y1) {
-        std::vector<float> unused(size_t(lights.width()));
+        std::vector<float> cells, unused(size_t(lights.width()));
         for (int y = y0; y < y1; ++y)
-            blendRows(lights.row(0, y), lights.shape(), y, part, out.row(0, y), unused.data());
+            blendRows(lights.row(0, y), lights.shape(), y, part, cells, out.row(0, y), unused.data());
     });
     return out;
 }
@@ -304,13 +307,14 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
     Image<float> out(scene.shape());
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
         Row row(scene.width());
+        std::vector<float> cells;
         Image<float> own(scene.width(), 4, 1);
         float *const ev = own.row(0, 0), *const fine = own.row(0, 1), *const local = own.row(0, 2),
                      *const blend = own.row(0, 3);
         for (int y = y0; y < y1; ++y) {
-            lightRows(scene, y, part, ev, fine, local);
+            lightRows(scene, y, part, cells, ev, fine, local);
             if (way_ == Way::Blend)
-                blendRows(ev, scene.shape(), y, part, blend, row.tone.data());
+                blendRows(ev, scene.shape(), y, part, cells, blend, row.tone.data());
             mapRow(row, scene, y, {ev, fine, local, blend}, out.view());
         }
     });

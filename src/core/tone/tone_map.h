@@ -10,6 +10,7 @@
 #include "tone/tone_curve.h"
 
 #include <memory>
+#include <vector>
 
 namespace yolk {
 
@@ -60,9 +61,10 @@ private:
     enum class Way { Curve, Layers, CurveWithZones, Blend };
     struct Lights;
     struct Row;
-    void lightRows(ImageView<const float> scene, int y, const ScenePart &part, float *ev, float *fine,
-                   float *local) const;
-    void blendRows(const float *ev, Shape scene, int y, const ScenePart &part, float *blend, float *unused) const;
+    void lightRows(ImageView<const float> scene, int y, const ScenePart &part, std::vector<float> &cells, float *ev,
+                   float *fine, float *local) const;
+    void blendRows(const float *ev, Shape scene, int y, const ScenePart &part, std::vector<float> &cells, float *blend,
+                   float *unused) const;
     void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const;
 
     Way way_;

@@ -94,6 +94,8 @@ private Q_SLOTS:
     }
     void responseIsTheMedianOfEachBin()
     {
+        SerialRunner serial;
+        ExecContext ctx(serial);
         // Light of 0 EV (three pixels) and of 2 EV (one); shown as L* 20, 50, 90 and 70.
         Image<float> scene(4, 1, 3), display(4, 1, 3);
         const double evs[4] = {0.1, 0.1, 0.1, 2.1}, shown[4] = {20, 90, 50, 70};
@@ -102,7 +104,7 @@ private Q_SLOTS:
                 scene.row(c, 0)[x] = float(luminanceOfEv(evs[x]));
                 display.row(c, 0)[x] = float(luminanceOf(shown[x]));
             }
-        const ToneResponse got = toneResponse(scene.view(), display.view(), OutputSpace::Srgb);
+        const ToneResponse got = toneResponse(scene.view(), display.view(), OutputSpace::Srgb, ctx);
         const auto at = [&](double ev) {
             return double(got.lightness[size_t((ev - ToneResponse::kFirstEv) / ToneResponse::kBinEv)]);
         };
@@ -110,7 +112,7 @@ private Q_SLOTS:
         QVERIFY(std::abs(at(1.1) - 60.0) < 0.01);                                      // between them
         QVERIFY(std::abs(at(-9.0) - 50.0) < 0.01 && std::abs(at(9.0) - 70.0) < 0.01); // and beyond
         QVERIFY_THROWS_EXCEPTION(ArgumentError,
-                                 toneResponse(scene.view(), Image<float>(3, 1, 3).view(), OutputSpace::Srgb));
+                                 toneResponse(scene.view(), Image<float>(3, 1, 3).view(), OutputSpace::Srgb, ctx));
     }
 };
 

@@ -148,7 +148,9 @@ private Q_SLOTS:
         const Image<float> one(1, 1, 1); // the smallest scene there is
         const LightGrid grid = localLayers(one.view(), -5, 10, ctx);
         float ev = 0.5f, fine = 9, localPart = 9;
-        grid.lookUp(0.5, 1.0, 0.5, {&ev, 1}, {&fine, 1}, {&localPart, 1});
+        std::vector<float> row;
+        grid.rowAt(0.5, row);
+        grid.lookUp(row, 0.5, 1.0, {&ev, 1}, {&fine, 1}, {&localPart, 1});
         QVERIFY(std::abs(fine - 0.5f / 1.25f) < 1e-3f && std::abs(localPart) < 1e-3f); // f(0.5), against light 0
     }
 
