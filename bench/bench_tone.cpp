@@ -9,6 +9,7 @@
 #include "image/mat_p.h"
 #include "io/radiance_file.h"
 #include "render/output.h"
+#include "support/demo_data.h"
 #include "support/pu21.h"
 #include "support/tmqi.h"
 #include "support/tone_measures.h"
@@ -219,6 +220,49 @@ void resetPeak()
     std::ofstream("/proc/self/clear_refs") << "5"; // since Linux 4.0
 }
 
+/// What the canvas shows against the full picture made smaller, in code values of 8 bits: a view of the full merge, and
+/// the first picture, whose frames are made smaller before they are merged.
+void previews(Report &report, const std::string &name, const std::vector<std::string> &paths, ExecContext &ctx)
+{
+    const OpenedSet set = openSet(paths, ctx);
+    Recipe recipe;
+    recipe.tone = automaticTone(set.measured.tone);
+    const int reduction = previewReduction(set.sources);
+    for (const auto &method : kToneMethods) {
+        recipe.tone.method = method.value;
+        const auto rendered = [&](const RenderRequest &request) {
+            ExecContext own = ctx.child({});
+            return render(set.sources, recipe, set.measured, request, own);
+        };
+        const Image<float> full = rendered({});
+        const Image<float> first = rendered({std::max(2, reduction), {}, 0, 0});
+        ExecContext own = ctx.child({});
+        const Image<float> wanted = resample(full.view(), {0, 0, double(full.width()), double(full.height())},
+                                             first.width(), first.height(), own);
+        const auto compare = [&](const char *what, const Image<float> &shown, const char *goals) {
+            std::vector<double> off;
+            double sum = 0.0, absolute = 0.0;
+            for (int channel = 0; channel < 3; ++channel)
+                for (int y = 0; y < shown.height(); ++y)
+                    for (int x = 0; x < shown.width(); ++x) {
+                        const auto code = [&](const Image<float> &p) {
+                            return std::round(255.0 * encodeSrgb(std::clamp(double(p.row(channel, y)[x]), 0.0, 1.0)));
+                        };
+                        const double d = code(shown) - code(wanted);
+                        off.push_back(std::abs(d));
+                        sum += d;
+                        absolute += std::abs(d);
+                    }
+            const std::string key = std::string("preview.") + what + "." + std::string(method.key) + "." + name;
+            report.add(key + ".p95", percentile(off, 0.95), goals);
+            report.add(key + ".mean", absolute / double(off.size()), "");
+            report.add(key + ".offset", sum / double(off.size()), "");
+        };
+        compare("view", rendered({1, {}, first.width(), first.height()}), "code values: at most 3, 1 and 0.3");
+        compare("first", first, "");
+    }
+}
+
 void times(Report &report, const std::string &folder)
 {
     ThreadRunner runner(2);
@@ -269,32 +313,12 @@ void times(Report &report, const std::string &folder)
     report.add("chain.seconds_opencv.3x24mp", chainOfTheirs, "decode, AlignMTB, MergeDebevec, Drago");
     report.add("chain.time_ratio_opencv.3x24mp", chain / chainOfTheirs, "ours over theirs, at most 0.35");
 
-    // ---- preview against the full picture, code values of 8 bits
-    const int reduction = previewReduction(set.sources);
-    for (const auto &[key, method] : {std::pair("local", ToneMethod::Local), std::pair("blend", ToneMethod::Blend)}) {
-        recipe.tone.method = method;
-        ExecContext a = ctx.child({}), b = ctx.child({}), c = ctx.child({});
-        const Image<float> preview = render(set.sources, recipe, set.measured, {reduction, {}, 0, 0}, a);
-        const Image<float> full = render(set.sources, recipe, set.measured, {}, b);
-        const Image<float> reduced = resample(full.view(), {0, 0, double(full.width()), double(full.height())},
-                                              preview.width(), preview.height(), c);
-        std::vector<double> off;
-        double sum = 0.0, absolute = 0.0;
-        for (int y = 0; y < preview.height(); ++y)
-            for (int x = 0; x < preview.width(); ++x)
-                for (int channel = 0; channel < 3; ++channel) {
-                    const auto code = [&](const Image<float> &p) {
-                        return std::round(255.0 * encodeSrgb(std::clamp(double(p.row(channel, y)[x]), 0.0, 1.0)));
-                    };
-                    const double d = code(preview) - code(reduced);
-                    off.push_back(std::abs(d));
-                    sum += d;
-                    absolute += std::abs(d);
-                }
-        const std::string name = std::string("preview.against_full.") + key;
-        report.add(name + ".p95", percentile(off, 0.95), "code values, at most 3");
-        report.add(name + ".mean", absolute / double(off.size()), "at most 1");
-        report.add(name + ".offset", sum / double(off.size()), "signed, within 0.3");
+    previews(report, "24mp", paths, ctx);
+    for (const char *name : {"tripod", "handheld"}) {
+        std::vector<std::string> frames;
+        for (const QString &path : test::demoPaths(QStringLiteral("henhouse-") + QLatin1String(name)))
+            frames.push_back(path.toStdString());
+        previews(report, name, frames, ctx);
     }
 }
 

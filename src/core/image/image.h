@@ -93,13 +93,17 @@ public:
 /// A large image is touched page by page; with large pages that is a tenth of the faults. Only a wish to the kernel.
 void askForLargePages(void *block, size_t bytes);
 
-/// Move only and zeroed; large images get their zeros from the kernel page by page, as they are touched.
+/// What a new image holds: large ones get their zeros from the kernel page by page, as they are touched; anything is for
+/// those of which every pixel is written before it is read.
+enum class Fill { Zeros, Anything };
+
+/// Move only.
 template <class T> class Image {
     static_assert(std::is_trivially_copyable_v<T>);
 
 public:
     Image() = default;
-    explicit Image(Shape shape) : shape_(shape)
+    explicit Image(Shape shape, Fill fill = Fill::Zeros) : shape_(shape)
     {
         if (shape.width < 0 || shape.height < 0 || shape.planes < 0)
             throw ArgumentError(
@@ -111,7 +115,7 @@ public:
         const size_t bytes = rowBytes * size_t(shape.height) * size_t(shape.planes);
         if (bytes == 0)
             return;
-        block_.reset(std::calloc(bytes + kAlign, 1));
+        block_.reset(fill == Fill::Zeros ? std::calloc(bytes + kAlign, 1) : std::malloc(bytes + kAlign));
         if (!block_)
             throw std::bad_alloc();
         const auto address = (reinterpret_cast<uintptr_t>(block_.get()) + kAlign - 1) / kAlign * kAlign;

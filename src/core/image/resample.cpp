@@ -38,25 +38,42 @@ std::vector<Taps> tapsOf(double from, double to, int count, int sourceSize)
 
 } // namespace
 
+RowSource rowsOf(ImageView<const float> picture)
+{
+    return {picture.shape(), [picture](int y, int, int, ImageView<float>, const float **rows) {
+                for (int plane = 0; plane < picture.planes(); ++plane)
+                    rows[plane] = picture.row(plane, y);
+            }};
+}
+
 Image<float> resample(ImageView<const float> source, RealRect region, int width, int height, ExecContext &ctx)
 {
-    if (source.shape().empty() || width < 1 || height < 1 || !(region.x1 > region.x0) || !(region.y1 > region.y0))
-        throw ArgumentError(textOf("resample: %d x %d pixels to %d x %d: nothing to resample", source.width(),
-                                   source.height(), width, height));
-    const std::vector<Taps> across = tapsOf(region.x0, region.x1, width, source.width());
-    const std::vector<Taps> down = tapsOf(region.y0, region.y1, height, source.height());
-    Image<float> out(width, height, source.planes());
+    return resample(rowsOf(source), region, width, height, ctx);
+}
+
+Image<float> resample(const RowSource &source, RealRect region, int width, int height, ExecContext &ctx)
+{
+    const Shape shape = source.shape;
+    if (shape.empty() || width < 1 || height < 1 || !(region.x1 > region.x0) || !(region.y1 > region.y0))
+        throw ArgumentError(textOf("resample: %d x %d pixels to %d x %d: nothing to resample", shape.width,
+                                   shape.height, width, height));
+    const std::vector<Taps> across = tapsOf(region.x0, region.x1, width, shape.width);
+    const std::vector<Taps> down = tapsOf(region.y0, region.y1, height, shape.height);
+    const int left = across.front().first, right = across.back().first + int(across.back().weights.size());
+    Image<float> out(width, height, shape.planes);
     // Rows of the source are narrowed once per band and kept until the band is done.
     forEachBand(ctx, height, [&](int y0, int y1) {
         const int top = down[size_t(y0)].first;
         int bottom = top;
         for (int y = y0; y < y1; ++y)
             bottom = std::max(bottom, down[size_t(y)].first + int(down[size_t(y)].weights.size()));
-        Image<float> narrow(width, bottom - top, 1);
-        for (int plane = 0; plane < source.planes(); ++plane) {
-            for (int y = top; y < bottom; ++y) {
-                const float *in = source.row(plane, y);
-                float *to = narrow.row(0, y - top);
+        Image<float> narrow(width, bottom - top, shape.planes), scratch(shape.width, 1, shape.planes);
+        std::vector<const float *> rows(size_t(shape.planes));
+        for (int y = top; y < bottom; ++y) {
+            source.read(y, left, right, scratch.view(), rows.data());
+            for (int plane = 0; plane < shape.planes; ++plane) {
+                const float *in = rows[size_t(plane)];
+                float *to = narrow.row(plane, y - top);
                 for (int x = 0; x < width; ++x) {
                     const Taps &t = across[size_t(x)];
                     float sum = 0.0f;
@@ -65,18 +82,19 @@ Image<float> resample(ImageView<const float> source, RealRect region, int width,
                     to[x] = sum;
                 }
             }
+        }
+        for (int plane = 0; plane < shape.planes; ++plane)
             for (int y = y0; y < y1; ++y) {
                 const Taps &t = down[size_t(y)];
                 float *to = out.row(plane, y);
                 std::fill_n(to, width, 0.0f);
                 for (size_t k = 0; k < t.weights.size(); ++k) {
-                    const float *in = narrow.row(0, t.first - top + int(k));
+                    const float *in = narrow.row(plane, t.first - top + int(k));
                     const float w = t.weights[k];
                     for (int x = 0; x < width; ++x)
                         to[x] += w * in[x];
                 }
             }
-        }
     });
     return out;
 }

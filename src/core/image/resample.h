@@ -4,6 +4,8 @@
 #include "base/exec_context.h"
 #include "image/image.h"
 
+#include <functional>
+
 namespace yolk {
 
 /// A rectangle with fractions of pixels.
@@ -26,5 +28,16 @@ inline RealRect realOf(const Rect &r)
 /// Memory:  4 bytes x width x planes per source row that one band touches.
 /// Source:  standard practice (tent filter), no published source.
 Image<float> resample(ImageView<const float> source, RealRect region, int width, int height, ExecContext &ctx);
+
+/// A picture whose rows are worked out as they are read: read() lets `rows` point at the planes' pixels of row y, of
+/// which those from x0 to x1 are asked for; `scratch` is a row of all planes to work them out in. Called from several
+/// threads at once.
+struct RowSource {
+    Shape shape;
+    std::function<void(int y, int x0, int x1, ImageView<float> scratch, const float **rows)> read;
+};
+RowSource rowsOf(ImageView<const float> picture);
+/// The same of such a picture.
+Image<float> resample(const RowSource &source, RealRect region, int width, int height, ExecContext &ctx);
 
 } // namespace yolk

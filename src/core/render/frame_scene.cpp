@@ -2,6 +2,7 @@
 
 #include "io/linear_codes.h"
 #include "render/align_stage.h"
+#include "render/light_code.h"
 #include "render/render_p.h"
 #include "render/tone_stage.h"
 #include "tone/tone_curve.h"
@@ -37,13 +38,15 @@ std::vector<uint16_t> fileCodes(const Response &response)
     return out;
 }
 
-/// Part of the codes as linear light, cut at white, at the size of the view.
+/// Part of the codes as linear light, cut at white, at the size of the view; averaged by `code`, where there is one.
 Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table, const CodeValues &colour,
-                    const RenderRequest &request, ExecContext &ctx)
+                    const RenderRequest &request, const LightCode *code, ExecContext &ctx)
 {
     const double r = request.reduction;
     const RealRect region{request.region.x0 / r, request.region.y0 / r, request.region.x1 / r, request.region.y1 / r};
     const double stepX = (region.x1 - region.x0) / request.width, stepY = (region.y1 - region.y0) / request.height;
+    if (std::max(stepX, stepY) <= 1.0)
+        code = nullptr; // nothing is averaged
     const auto span = [](double from, double to, double step, int size) { // with what the filter reaches
         const int margin = int(std::ceil(step)) + 2;
         const int first = std::clamp(int(std::floor(from)) - margin, 0, size - 1);
@@ -62,10 +65,17 @@ Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table,
                     out[x] = std::min(linearOfCode(table.empty() ? in[x] : table[in[x]]), white);
             }
         }
+        if (code)
+            for (int y = from; y < to; ++y) {
+                float *const rows[] = {light.row(0, y), light.row(1, y), light.row(2, y)};
+                code->code(rows, 3, light.width(), rows);
+            }
     });
-    return resample(light.view(),
-                    {region.x0 - x0, region.y0 - y0, region.x1 - x0, region.y1 - y0}, request.width, request.height,
-                    ctx);
+    Image<float> out = resample(light.view(), {region.x0 - x0, region.y0 - y0, region.x1 - x0, region.y1 - y0},
+                                request.width, request.height, ctx);
+    if (code)
+        code->decode(out.view(), ctx);
+    return out;
 }
 
 } // namespace
@@ -94,7 +104,7 @@ Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness b
     if (brightness == FrameBrightness::AsTaken) {
         const Response *response = preparationOf(*frame, measured, recipe.prepare).response;
         Image<float> out =
-            partOf(codes, response ? fileCodes(*response) : std::vector<uint16_t>(), colour, request, ctx);
+            partOf(codes, response ? fileCodes(*response) : std::vector<uint16_t>(), colour, request, nullptr, ctx);
         applyMatrix(rgbToRgb(kRec2020, primariesOf(recipe.output.space)) * colour.toRec2020, out.view(), ctx);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < out.height(); ++y)
@@ -102,10 +112,12 @@ Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness b
                     v = std::clamp(v, 0.0f, 1.0f);
         return out;
     }
-    Image<float> scene = partOf(codes, {}, colour, request, ctx);
+    const double gain = bracket.anchorExposure / frame->exposure;
+    const LightCode code(luminanceRow(colour.toRec2020), kneeOf(measured) / gain);
+    Image<float> scene = partOf(codes, {}, colour, request, &code, ctx);
     Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
     for (double &m : matrix.m)
-        m *= bracket.anchorExposure / frame->exposure;
+        m *= gain;
     applyMatrix(matrix, scene.view(), ctx);
     const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, ctx);
     return tones(scene.view(), scenePartOf(reference, request.region), ctx);

@@ -1,4 +1,5 @@
 #include "render/align_stage.h"
+#include "render/light_code.h"
 #include "render/movement_stage.h"
 #include "render/render_p.h"
 #include "render/tone_stage.h"
@@ -12,7 +13,7 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Merge, Level, ClippedLight, Scene, LookAt };
+enum class Stage : int { Merge, Level, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
 
@@ -100,66 +101,91 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
     return out;
 }
 
-/// clippedLightOf() everywhere.
-Image<float> clippedLight(const MergedSet &set, ExecContext &ctx)
-{
-    Image<float> out(set.pixels.radiance.width(), set.pixels.radiance.height(), 1);
-    forEachBand(ctx, out.height(), [&](int y0, int y1) {
-        for (int y = y0; y < y1; ++y)
-            for (int x = 0; x < out.width(); ++x)
-                if (set.pixels.clipped.row(0, y)[x] > 1)
-                    out.row(0, y)[x] = clippedLightOf(set, x, y);
-    });
-    return out;
-}
-
 size_t bytesOf(const Image<float> &image)
 {
     return image.bytes();
 }
 
-/// A picture made smaller by 4^level, so that far views need not read all of it every time; finer steps would cost a
-/// third of the picture's memory.
-PicturePtr levelOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, int level, ExecContext &ctx)
+/// The merge as it is read for views: R, G and B, then clippedLightOf() where it is asked for, all coded for averaging
+/// where there is a code.
+RowSource rowsOf(const MergedSet &set, bool withClipped, const LightCode *code)
 {
-    if (level == 0)
-        return whole;
+    Shape shape = set.pixels.radiance.shape();
+    shape.planes = withClipped ? 4 : 3;
+    const auto read = [&set, shape, code](int y, int x0, int x1, ImageView<float> scratch, const float **rows) {
+        const float *in[4];
+        float *out[4];
+        for (int p = 0; p < shape.planes; ++p) {
+            out[p] = scratch.row(p, 0) + x0;
+            in[p] = p < 3 ? set.pixels.radiance.row(p, y) + x0 : out[p];
+        }
+        if (shape.planes == 4)
+            for (int x = x0; x < x1; ++x)
+                scratch.row(3, 0)[x] = set.pixels.clipped.row(0, y)[x] > 1 ? clippedLightOf(set, x, y) : 0.0f;
+        if (code)
+            code->code(in, shape.planes, x1 - x0, out);
+        for (int p = 0; p < shape.planes; ++p)
+            rows[p] = code || p == 3 ? scratch.row(p, 0) : set.pixels.radiance.row(p, y);
+    };
+    return {shape, read};
+}
+
+/// A picture made smaller by 4^level, so that far views need not read all of it every time; finer steps would cost a
+/// third of the picture's memory. Still coded.
+PicturePtr levelOf(const Sources &sources, const Hash128 &key, const RowSource &whole, int level, ExecContext &ctx)
+{
     Hasher hasher;
     hasher.value(Stage::Level).value(key.high).value(key.low).value(level);
     return sources.cache->get<Image<float>>(
         hasher.finish(),
         [&] {
-            const PicturePtr finer = levelOf(sources, key, whole, level - 1, ctx);
-            const int w = (finer->width() + 3) / 4, h = (finer->height() + 3) / 4;
-            return resample(finer->view(), {0, 0, 4.0 * w, 4.0 * h}, w, h, ctx);
+            const PicturePtr finer = level > 1 ? levelOf(sources, key, whole, level - 1, ctx) : nullptr;
+            const Shape shape = finer ? finer->shape() : whole.shape;
+            const int w = (shape.width + 3) / 4, h = (shape.height + 3) / 4;
+            const RealRect all{0, 0, 4.0 * w, 4.0 * h};
+            return finer ? resample(finer->view(), all, w, h, ctx) : resample(whole, all, w, h, ctx);
         },
         bytesOf);
 }
 
-/// Part of a picture at a size: from the level that lies nearest above it.
-struct Part {
-    RealRect region; ///< in pixels of the whole
-    int width, height;
-};
-Image<float> partOf(const Sources &sources, const Hash128 &key, const PicturePtr &whole, const Part &part,
-                    ExecContext &ctx)
+/// Part of a picture, in its pixels, at a size: from the level that lies nearest above it.
+Image<float> partOf(const Sources &sources, const Hash128 &key, const RowSource &whole, const RealRect &region,
+                    int width, int height, ExecContext &ctx)
 {
-    const double factor =
-        std::min((part.region.x1 - part.region.x0) / part.width, (part.region.y1 - part.region.y0) / part.height);
+    const double factor = std::min((region.x1 - region.x0) / width, (region.y1 - region.y0) / height);
     const int level = factor >= 4.0 ? int(std::log2(factor) / 2.0) : 0;
-    const PicturePtr source = levelOf(sources, key, whole, level, ctx);
+    if (level == 0)
+        return resample(whole, region, width, height, ctx);
     const double shrink = std::exp2(-2 * level);
-    const RealRect region{part.region.x0 * shrink, part.region.y0 * shrink, part.region.x1 * shrink,
-                          part.region.y1 * shrink};
-    return resample(source->view(), region, part.width, part.height, ctx);
+    return resample(levelOf(sources, key, whole, level, ctx)->view(),
+                    {region.x0 * shrink, region.y0 * shrink, region.x1 * shrink, region.y1 * shrink}, width, height,
+                    ctx);
 }
 
-void keepClippedWhite(const Vector3 &shift, ImageView<const float> light, ImageView<float> scene)
+/// Part of a merge, and clippedLightOf() as a fourth plane where it is asked for. `key` is the merge's, `knee` as for
+/// LightCode.
+Image<float> lightOf(const Sources &sources, const Hash128 &key, const MergedSet &set, bool withClipped, double knee,
+                     const RealRect &region, int width, int height, ExecContext &ctx)
 {
+    if (region.x1 - region.x0 <= width && region.y1 - region.y0 <= height) // nothing is averaged
+        return resample(rowsOf(set, withClipped, nullptr), region, width, height, ctx);
+    const LightCode code(luminanceRow(set.colour.toRec2020), knee);
+    Hasher hasher;
+    hasher.value(key.high).value(key.low).value(withClipped).value(knee);
+    Image<float> out = partOf(sources, hasher.finish(), rowsOf(set, withClipped, &code), region, width, height, ctx);
+    code.decode(out.view(), ctx);
+    return out;
+}
+
+/// What is clipped everywhere stays white: the first three planes, shifted by the fourth.
+Image<float> clippedKeptWhite(const Vector3 &shift, ImageView<const float> scene)
+{
+    Image<float> out(scene.width(), scene.height(), 3);
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < scene.height(); ++y)
             for (int x = 0; x < scene.width(); ++x)
-                scene.row(c, y)[x] += float(shift[size_t(c)]) * light.row(0, y)[x];
+                out.row(c, y)[x] = scene.row(c, y)[x] + float(shift[size_t(c)]) * scene.row(3, y)[x];
+    return out;
 }
 
 } // namespace
@@ -179,6 +205,21 @@ void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
             }
         }
     });
+}
+
+Vector3 luminanceRow(const Matrix3 &toRec2020)
+{
+    Vector3 out{};
+    for (size_t i = 0; i < 9; ++i)
+        out[i % 3] += double(kLuminance2020[i / 3]) * toRec2020.m[i];
+    return out;
+}
+
+double kneeOf(const Measured &measured)
+{
+    constexpr double kShoulder = 0.8; // bends the curve further: by trial on four sets
+    const double slope = std::clamp(kShoulder * slopeOf(measured.tone), 0.1, 0.85);
+    return luminanceOfEv(-measured.tone.exposure) * slope / (1.0 - slope); // where log(1 + L / knee) has that slope
 }
 
 int previewReduction(const Sources &sources)
@@ -264,7 +305,7 @@ void hashScene(const Sources &sources, const Measured &measured, const Recipe &r
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     const RealRect region = regionOf(request, reference);
     hasher.value(merged.high).value(merged.low).value(request.width).value(request.height);
-    hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1);
+    hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1).value(kneeOf(measured));
     for (double m : whiteMatrix(reference.codeValues, recipe.white, measured).m)
         hasher.value(m);
 }
@@ -287,22 +328,17 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
                 ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
                 const double r = request.reduction;
-                Part part{{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height};
-                if (part.width <= 0)
-                    part.width = std::max(1, int(std::lround(part.region.x1 - part.region.x0)));
-                if (part.height <= 0)
-                    part.height = std::max(1, int(std::lround(part.region.y1 - part.region.y0)));
-                Image<float> scene = partOf(sources, merged, {set, &set->pixels.radiance}, part, reducing);
+                const bool keepWhite = set->clippedShare > 0.0 && matrix != set->colour.toRec2020;
+                const RealRect part{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r};
+                const auto sizeOf = [](int asked, double pixels) {
+                    return asked > 0 ? asked : std::max(1, int(std::lround(pixels)));
+                };
+                Image<float> scene = lightOf(sources, merged, *set, keepWhite, kneeOf(measured), part,
+                                             sizeOf(request.width, part.x1 - part.x0),
+                                             sizeOf(request.height, part.y1 - part.y0), reducing);
                 applyMatrix(matrix, scene.view(), reducing);
-                if (set->clippedShare > 0.0 && matrix != set->colour.toRec2020) {
-                    Hasher key;
-                    key.value(Stage::ClippedLight).value(merged.high).value(merged.low);
-                    const Hash128 lightKey = key.finish();
-                    const PicturePtr light = sources.cache->get<Image<float>>(
-                        lightKey, [&] { return clippedLight(*set, reducing); }, bytesOf);
-                    keepClippedWhite(clippedWhiteShift(*set, matrix),
-                                     partOf(sources, lightKey, light, part, reducing).view(), scene.view());
-                }
+                if (keepWhite)
+                    return clippedKeptWhite(clippedWhiteShift(*set, matrix), scene.view());
                 return scene;
             },
             bytesOf);
@@ -402,10 +438,8 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
     if (!(region.x1 > region.x0) || !(region.y1 > region.y0) || request.width < 1 || request.height < 1)
         throw ArgumentError("the part of the frame to look at is empty");
     const double r = request.reduction;
-    Image<float> out =
-        partOf(sources, key, whole,
-               {{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r}, request.width, request.height}, ctx);
-    return out;
+    return partOf(sources, key, rowsOf(whole->view()), {region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r},
+                  request.width, request.height, ctx);
 }
 
 } // namespace yolk

@@ -13,4 +13,9 @@ void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx);
 void hashScene(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
                Hasher &hasher);
 
+/// How the linear channels of a frame make luminance.
+Vector3 luminanceRow(const Matrix3 &toRec2020);
+/// The knee of LightCode that suits the scene: its code bends at middle grey about as the automatic start's curve does.
+double kneeOf(const Measured &measured);
+
 } // namespace yolk

@@ -279,7 +279,7 @@ void checkScene(ImageView<const float> scene)
 Image<float> ToneMapper::lightsOf(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
 {
     checkScene(scene);
-    Image<float> out(scene.width(), scene.height(), 3);
+    Image<float> out(scene.shape(), readsGrids() ? Fill::Anything : Fill::Zeros);
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
         std::vector<float> cells;
         for (int y = y0; y < y1; ++y)
@@ -292,7 +292,7 @@ Image<float> ToneMapper::blendOf(ImageView<const float> lights, const ScenePart 
 {
     if (way_ != Way::Blend)
         return {};
-    Image<float> out(lights.width(), lights.height(), 1);
+    Image<float> out({lights.width(), lights.height(), 1}, Fill::Anything);
     forEachBand(ctx, lights.height(), [&](int y0, int y1) {
         std::vector<float> cells, unused(size_t(lights.width()));
         for (int y = y0; y < y1; ++y)
@@ -304,7 +304,7 @@ Image<float> ToneMapper::blendOf(ImageView<const float> lights, const ScenePart 
 Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const
 {
     checkScene(scene);
-    Image<float> out(scene.shape());
+    Image<float> out(scene.shape(), Fill::Anything);
     forEachBand(ctx, scene.height(), [&](int y0, int y1) {
         Row row(scene.width());
         std::vector<float> cells;
@@ -332,7 +332,7 @@ Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<cons
     if (way_ == Way::Blend && blend.shape() != Shape{size.width, size.height, 1})
         throw ArgumentError(textOf("tone mapping of %d x %d pixels: the blend is of %d x %d x %d", size.width,
                                    size.height, blend.width(), blend.height(), blend.planes()));
-    Image<float> out(size);
+    Image<float> out(size, Fill::Anything);
     forEachBand(ctx, size.height, [&](int y0, int y1) {
         Row row(size.width);
         for (int y = y0; y < y1; ++y)

@@ -70,9 +70,9 @@ double toeFor(const ToneSettings &settings, const ToneStart &start)
 /// All but exposure and toe.
 ToneSettings withoutExposure(const ToneStart &start)
 {
-    constexpr double kDisplayStops = 8.0, kMostSlope = 1.6, kTexture = 0.6, kShoulder = 60.0;
+    constexpr double kTexture = 0.6, kShoulder = 60.0;
     ToneSettings out;
-    const double slope = std::min(kMostSlope, kDisplayStops / spreadOf(start));
+    const double slope = slopeOf(start);
     out.range = std::round(std::clamp((1.0 - slope) / 0.75 * 100.0, 0.0, 100.0));
     out.contrast = std::round(std::max(0.0, 100.0 * std::log2(slope)));
     out.shoulder = kShoulder;
@@ -112,6 +112,12 @@ ToneStart toneStartOf(ImageView<const float> scene)
         out.quantiles.push_back(percentile((double(i) + 0.5) / kQuantiles));
     out.texture = texture(ev.view(), out.lowEv, out.highEv);
     return completed(std::move(out));
+}
+
+double slopeOf(const ToneStart &start)
+{
+    constexpr double kDisplayStops = 8.0, kMostSlope = 1.6;
+    return std::min(kMostSlope, kDisplayStops / spreadOf(start));
 }
 
 ToneStart completed(ToneStart start)

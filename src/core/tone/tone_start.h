@@ -24,6 +24,9 @@ struct ToneStart {
 /// Throws ArgumentError (empty, planes).
 ToneStart toneStartOf(ImageView<const float> scene);
 
+/// Stops of the display for a stop of the scene, in middle tones, as the automatic start has it.
+double slopeOf(const ToneStart &start);
+
 /// With its exposure: the one that gives the picture a mean code value of 0.46 (0.36 to 0.56 in a scene that is mostly
 /// dark or mostly light), under the other automatic settings.
 ToneStart completed(ToneStart start);

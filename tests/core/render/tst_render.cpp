@@ -1,6 +1,7 @@
 #include "base/errors.h"
 #include "render/output.h"
 #include "render/stage_cache.h"
+#include "render/tone_stage.h"
 #include "support/compare.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
@@ -14,6 +15,7 @@
 #include <QTest>
 
 #include <numeric>
+#include <random>
 
 #include <cmath>
 
@@ -160,6 +162,58 @@ private Q_SLOTS:
         for (size_t x = 0; x <= 4000; ++x)
             QCOMPARE(packed[x], 0xff000000u | uint32_t(small[3 * x]) << 16 | uint32_t(small[3 * x + 1]) << 8 |
                                     uint32_t(small[3 * x + 2]));
+    }
+    void aViewLooksLikeThePictureMadeSmaller()
+    {
+        // Glints, grain and the edge of a bright window: where light averaged as it is would look too bright.
+        Image<float> scene = test::rampScene(600, 400, 0.002, 4);
+        std::mt19937 random(7);
+        for (int y = 0; y < 400; ++y)
+            for (int x = 0; x < 600; ++x) {
+                const bool window = (x * 3 + y) % 240 < 40;
+                const float gain = window ? 8.0f : random() % 40 == 0 ? 4.0f : 1.0f;
+                for (int c = 0; c < 3; ++c)
+                    scene.row(c, y)[x] *= gain;
+            }
+        const QTemporaryDir folder;
+        const Sources sources = open(test::writeBracket(folder.path(), scene.view(), {0, -2, 2}, 1.0));
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Measured measured = analyse(sources, {}, ctx);
+        Recipe recipe;
+        recipe.tone = automaticTone(measured.tone);
+        const auto shown = [&](int width, int height) {
+            ExecContext own(runner);
+            return render(sources, recipe, measured, {1, {}, width, height}, own);
+        };
+        const auto off = [&](const Image<float> &picture, const Image<float> &wanted) {
+            double signedSum = 0.0, sum = 0.0;
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < wanted.height(); ++y)
+                    for (int x = 0; x < wanted.width(); ++x) {
+                        const double d = 255.0 * (encodeSrgb(double(picture.row(c, y)[x])) -
+                                                  encodeSrgb(double(wanted.row(c, y)[x])));
+                        signedSum += d;
+                        sum += std::abs(d);
+                    }
+            return std::pair(sum / double(3 * wanted.shape().pixels()),
+                             signedSum / double(3 * wanted.shape().pixels()));
+        };
+        const Image<float> full = shown(600, 400);
+        for (int width : {400, 200, 75}) { // the last from a smaller level
+            const int height = width * 2 / 3;
+            const Image<float> wanted = resample(full.view(), {0, 0, 600, 400}, width, height, ctx);
+            const auto [mean, offset] = off(shown(width, height), wanted);
+            ExecContext own(runner);
+            const PicturePtr light = sceneOf(sources, measured, recipe, {}, own);
+            const Image<float> small = resample(light->view(), {0, 0, 600, 400}, width, height, own);
+            const ToneMapper mapper = toneMapperOf(sources, measured, recipe, recipe.output.space, own);
+            const auto [plainMean, plainOffset] = off(mapper(small.view(), {}, own), wanted); // averaged as it is
+            const QString figures =
+                QStringLiteral("%1: %2 %3, %4 %5").arg(width).arg(mean).arg(offset).arg(plainMean).arg(plainOffset);
+            QVERIFY2(plainMean > 1.0 && plainOffset > 0.7, qPrintable(figures));
+            QVERIFY2(mean < 0.8 * plainMean && std::abs(offset) < 0.55 * plainOffset, qPrintable(figures));
+        }
     }
     void exportedTiffIsTheRenderedPicture()
     {
