@@ -2,6 +2,9 @@
 
 #include "base/quick_math.h"
 #include "base/vectorise.h"
+#include "image/mat_p.h"
+
+#include <opencv2/imgproc.hpp>
 
 #include <algorithm>
 #include <array>
@@ -37,32 +40,16 @@ void smoothRow(const float *a, const float *b, const float *c, const float *d, c
         out[x] = work[x];
 }
 
-/// 1 where all within `radius` are.
-Image<uint8_t> eroded(const Image<uint8_t> &in, int radius, ExecContext &ctx)
+/// 1 where all within `radius` are; 0 at the rim, which is not smoothed like the rest.
+Image<uint8_t> eroded(const Image<uint8_t> &in, int radius)
 {
-    const int width = in.width(), height = in.height();
-    Image<uint8_t> out(width, height, 1);
-    forEachBand(ctx, height, [&](int y0, int y1) {
-        std::vector<uint8_t> row(static_cast<size_t>(width));
-        for (int y = y0; y < y1; ++y) {
-            if (y < radius || y >= height - radius)
-                continue; // what lies at the rim is not smoothed like the rest
-            std::copy_n(in.row(0, y), width, row.begin());
-            for (int v = y - radius; v <= y + radius; ++v)
-                for (int x = 0; x < width; ++x)
-                    row[size_t(x)] &= in.row(0, v)[x];
-            uint8_t *to = out.row(0, y);
-            std::copy(row.begin(), row.end(), to);
-            for (int s = 1; s <= radius; ++s) {
-                for (int x = s; x < width; ++x)
-                    to[x] &= row[size_t(x - s)];
-                for (int x = 0; x + s < width; ++x)
-                    to[x] &= row[size_t(x + s)];
-            }
-            std::fill_n(to, radius, uint8_t(0));
-            std::fill_n(to + width - radius, radius, uint8_t(0));
-        }
-    });
+    Image<uint8_t> out(in.shape());
+    const cv::Rect inner(radius, radius, in.width() - 2 * radius, in.height() - 2 * radius);
+    if (inner.width <= 0 || inner.height <= 0)
+        return out;
+    const cv::Mat square = cv::Mat::ones(2 * radius + 1, 2 * radius + 1, CV_8U);
+    cv::Mat to = matOf(out.view())(inner);
+    cv::erode(matOf(in)(inner), to, square); // an inner part reads what lies round it
     return out;
 }
 
@@ -255,8 +242,8 @@ PairLevel pairLevel(const Guide &still, const Guide &moving, int level, ExecCont
     const Image<float> tone = toneOf(a, offset, ctx);
     out.moving = toneOf(b, offset, ctx);
     constexpr int kSmoothed = 2, kDerived = 1, kInterpolated = 2;
-    const Image<uint8_t> valid = eroded(a.valid, kSmoothed + kDerived, ctx);
-    out.movingValid = eroded(b.valid, kSmoothed + kInterpolated, ctx);
+    const Image<uint8_t> valid = eroded(a.valid, kSmoothed + kDerived);
+    out.movingValid = eroded(b.valid, kSmoothed + kInterpolated);
     const int width = out.width = tone.width(), height = out.height = tone.height();
     out.columns = (width + kBlock - 1) / kBlock;
     out.tiles.resize(size_t(out.columns) * size_t((height + kBlock - 1) / kBlock));

@@ -60,7 +60,21 @@ Image<float> resample(const RowSource &source, RealRect region, int width, int h
     const std::vector<Taps> across = tapsOf(region.x0, region.x1, width, shape.width);
     const std::vector<Taps> down = tapsOf(region.y0, region.y1, height, shape.height);
     const int left = across.front().first, right = across.back().first + int(across.back().weights.size());
-    Image<float> out(width, height, shape.planes);
+    Image<float> out({width, height, shape.planes}, Fill::Anything);
+    const auto single = [](const Taps &t) { return t.weights.size() == 1; };
+    if (std::ranges::all_of(across, single) && std::ranges::all_of(down, single)) { // pixels lie on pixels
+        forEachBand(ctx, height, [&](int y0, int y1) {
+            Image<float> scratch(shape.width, 1, shape.planes);
+            std::vector<const float *> rows(size_t(shape.planes));
+            for (int y = y0; y < y1; ++y) {
+                source.read(down[size_t(y)].first, left, right, scratch.view(), rows.data());
+                for (int plane = 0; plane < shape.planes; ++plane)
+                    for (int x = 0; x < width; ++x)
+                        out.row(plane, y)[x] = rows[size_t(plane)][across[size_t(x)].first];
+            }
+        });
+        return out;
+    }
     // Rows of the source are narrowed once per band and kept until the band is done.
     forEachBand(ctx, height, [&](int y0, int y1) {
         const int top = down[size_t(y0)].first;

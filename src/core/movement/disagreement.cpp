@@ -33,50 +33,81 @@ struct Terms {
 };
 
 /// How far a light lies outside of what the 3 x 3 cells around show.
-YOLK_INLINE float outside(float light, const Side &side, int left, int x, int right)
+YOLK_INLINE float outside(float light, const float *above, const float *row, const float *below, int left, int x,
+                          int right)
 {
-    float low = side.row[x], high = low;
-    for (const float *row : {side.above, side.row, side.below})
-        for (const int u : {left, x, right}) {
-            low = std::min(low, row[u]);
-            high = std::max(high, row[u]);
-        }
-    return std::max(light - high, 0.0f) - std::max(low - light, 0.0f);
+    const auto least = [](float a, float b) { return a < b ? a : b; };
+    const auto most = [](float a, float b) { return a > b ? a : b; };
+    const float low = least(least(least(least(above[left], above[x]), least(above[right], row[left])),
+                                  least(least(row[x], row[right]), least(below[left], below[x]))),
+                            below[right]);
+    const float high = most(most(most(most(above[left], above[x]), most(above[right], row[left])),
+                                 most(most(row[x], row[right]), most(below[left], below[x]))),
+                            below[right]);
+    return most(light - high, 0.0f) - most(low - light, 0.0f);
+}
+
+struct Tolerances {
+    float perCell, response, shift;
+    bool loose; ///< light counts only where it lies outside of what the other frame shows around
+};
+
+/// Cells from x0 to x1, whose neighbours lie `left` and `right` of them; without a branch, to be vectorised.
+YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int left, int right, const Tolerances &t,
+                              const Terms &to)
+{
+    const float *aAbove = a.above, *aRow = a.row, *aBelow = a.below;
+    const float *bAbove = b.above, *bRow = b.row, *bBelow = b.below;
+    const uint8_t *aClips = a.clips, *aNear = a.near, *aAbsent = a.absent;
+    const uint8_t *bClips = b.clips, *bNear = b.near, *bAbsent = b.absent;
+    float *difference = to.difference, *noise = to.noise, *bias = to.bias, *light = to.light, *counted = to.counted,
+          *square = to.square, *count = to.count;
+    const float aGain = a.gain, aRead = a.read, bGain = b.gain, bRead = b.read;
+    const float loose = t.loose ? 1.0f : 0.0f, perCell = t.perCell, response = kResponses * t.response;
+    const float shift = kResponses * kResponses * t.shift * t.shift;
+#pragma GCC ivdep
+    for (int x = x0; x < x1; ++x) { // what is written overlaps nothing that is read
+        const float la = aRow[x], lb = bRow[x];
+        const float brighter = la > lb ? la : lb, lightest = brighter > 0.0f ? brighter : 0.0f;
+        const float pa = aGain * (la > 0.0f ? la : 0.0f) + aRead, pb = bGain * (lb > 0.0f ? lb : 0.0f) + bRead;
+        const float va = pa * perCell, vb = pb * perCell;
+        const float ax = aRow[x + right] - aRow[x + left], ay = aBelow[x] - aAbove[x];
+        const float bx = bRow[x + right] - bRow[x + left], by = bBelow[x] - bAbove[x];
+        const float slopeA = ax * ax + ay * ay, slopeB = bx * bx + by * by;
+        const float slope = 0.25f * (slopeA < slopeB ? slopeA : slopeB);
+        const int shown = (aAbsent[x] | bAbsent[x]) == 0, clipsA = aClips[x] != 0, clipsB = bClips[x] != 0;
+        const int both = shown & int((aNear[x] | bNear[x]) == 0);
+        // A clipped side says only that there is at least so much light.
+        const float edge = shift * slope;
+        constexpr float kSquared = kNoiseSigmas * kNoiseSigmas;
+        const int darkB = int(lb + std::sqrt(kSquared * vb + edge) < kDarker * la),
+                  darkA = int(la + std::sqrt(kSquared * va + edge) < kDarker * lb);
+        const int tooDark = (clipsA & (1 - clipsB) & darkB) | (clipsB & (1 - clipsA) & darkA);
+        const float beyondB = outside(la, bAbove, bRow, bBelow, x + left, x, x + right),
+                    beyondA = -outside(lb, aAbove, aRow, aBelow, x + left, x, x + right);
+        const float least = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
+        const float d = loose > 0.0f ? least : la - lb, v = kSquared * (va + vb);
+        const float s = response * lightest + kNoiseSigmas * kCommon * std::sqrt(pa + pb);
+        const float miss = d * d / (v + s * s + edge), q = miss > kContradicts ? kContradicts : miss;
+        const float counts = both ? 1.0f : 0.0f, contradicts = shown & tooDark & (1 - both) ? 1.0f : 0.0f;
+        difference[x] = both ? d : 0.0f;
+        noise[x] = both ? v : 0.0f;
+        bias[x] = both ? s + std::sqrt(edge) : 0.0f;
+        light[x] = both ? lightest : 0.0f;
+        counted[x] = counts;
+        square[x] += (both ? q : 0.0f) + contradicts * kContradicts;
+        count[x] += counts + contradicts;
+    }
 }
 
 YOLK_MULTIVERSION
-void compareRow(const Side &a, const Side &b, int width, float perCell, float response, float shift, bool loose,
-                const Terms &out)
+void compareRow(const Side &a, const Side &b, int width, const Tolerances &t, const Terms &out)
 {
-    for (int x = 0; x < width; ++x) {
-        const int left = x > 0 ? x - 1 : x, right = x + 1 < width ? x + 1 : x;
-        const float la = a.row[x], lb = b.row[x];
-        const float pa = a.gain * std::max(la, 0.0f) + a.read, pb = b.gain * std::max(lb, 0.0f) + b.read;
-        const float va = pa * perCell, vb = pb * perCell;
-        const float ax = a.row[right] - a.row[left], ay = a.below[x] - a.above[x];
-        const float bx = b.row[right] - b.row[left], by = b.below[x] - b.above[x];
-        const float slope = 0.25f * std::min(ax * ax + ay * ay, bx * bx + by * by);
-        const bool clipsA = a.clips[x] != 0, clipsB = b.clips[x] != 0, shown = !a.absent[x] && !b.absent[x];
-        const bool both = shown && !a.near[x] && !b.near[x];
-        // A clipped side says only that there is at least so much light.
-        const float edge = kResponses * kResponses * shift * shift * slope;
-        constexpr float kSquared = kNoiseSigmas * kNoiseSigmas;
-        const bool tooDark = (clipsA && !clipsB && lb + std::sqrt(kSquared * vb + edge) < kDarker * la) ||
-                             (clipsB && !clipsA && la + std::sqrt(kSquared * va + edge) < kDarker * lb);
-        const float beyondB = outside(la, b, left, x, right), beyondA = -outside(lb, a, left, x, right);
-        const float least = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
-        const float d = loose ? least : la - lb, v = kSquared * (va + vb);
-        const float s =
-            kResponses * response * std::max(std::max(la, lb), 0.0f) + kNoiseSigmas * kCommon * std::sqrt(pa + pb);
-        const float q = std::min(d * d / (v + s * s + edge), kContradicts);
-        out.difference[x] = both ? d : 0.0f;
-        out.noise[x] = both ? v : 0.0f;
-        out.bias[x] = both ? s + std::sqrt(edge) : 0.0f;
-        out.light[x] = both ? std::max(std::max(la, lb), 0.0f) : 0.0f;
-        out.counted[x] = both ? 1.0f : 0.0f;
-        out.square[x] += both ? q : (shown && tooDark ? kContradicts : 0.0f);
-        out.count[x] += both || (shown && tooDark) ? 1.0f : 0.0f;
-    }
+    const int last = width - 1;
+    compareCells(a, b, 0, 1, 0, last > 0 ? 1 : 0, t, out);
+    compareCells(a, b, 1, last, -1, 1, t, out);
+    if (last > 0)
+        compareCells(a, b, last, width, -1, 0, t, out);
 }
 
 /// out[x] = sum of in[x - radius .. x + radius], cut at the ends.
@@ -150,8 +181,8 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         for (int c = 0; c < channels; ++c) {
             for (int y = top; y < bottom; ++y) {
                 const int v = y - top;
-                compareRow(side(a, c, y), side(b, c, y), width, 1.0f / float(a.pixels), float(response), shift,
-                           fit == Fit::Loose,
+                compareRow(side(a, c, y), side(b, c, y), width,
+                           {1.0f / float(a.pixels), float(response), shift, fit == Fit::Loose},
                            {terms.row(Difference, v), terms.row(Noise, v), terms.row(Bias, v), terms.row(Light, v),
                             terms.row(Counted, v), terms.row(Square, v), terms.row(Count, v)});
                 for (int p = 0; p < kSoft; ++p)
@@ -189,8 +220,8 @@ std::shared_ptr<const Comparison> CloseComparisons::of(size_t a, size_t b, ExecC
     const auto pair = std::minmax(a, b);
     if (const auto at = kept_.find(pair); at != kept_.end())
         return at->second;
-    auto out =
-        std::make_shared<const Comparison>(compare(frames_[pair.first], frames_[pair.second], Fit::Close, response_, ctx));
+    auto out = std::make_shared<const Comparison>(
+        compare(frames_[pair.first], frames_[pair.second], Fit::Close, response_, ctx));
     if (a == preferred_ || b == preferred_)
         kept_[pair] = out;
     return out;
