@@ -1,6 +1,7 @@
 #include "document/document.h"
 
 #include "document/screen_picture.h"
+#include "render/frame_stage.h"
 #include "render/output.h"
 
 #include <QDir>
@@ -201,10 +202,12 @@ void Document::dismissProblems()
 void Document::loadThumbnails()
 {
     using Pictures = QHash<QString, QImage>;
-    auto work = [frames = sources_.frames](ExecContext &ctx) {
+    auto work = [sources = sources_](ExecContext &ctx) {
         Pictures out;
-        for (const FramePtr &frame : frames)
-            out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, kThumbnailSide, ctx));
+        for (const FramePtr &frame : sources.frames) { // decoded already, to be measured
+            const DecodedPtr codes = decoded(sources, *frame, measuringReduction(*frame), ctx);
+            out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, codes->view(), kThumbnailSide, ctx));
+        }
         return out;
     };
     thumbnailLane_.start<Pictures>({}, work, [this](Outcome<Pictures> outcome) {
@@ -294,6 +297,7 @@ void Document::startMerge()
     };
     mergedRecipe_ = recipe();
     mergedIsCurrent_ = false;
+    onceShown_ = nullptr;
     histogramLane_.discard();
     const auto mergeAt = [sources = sources_, measured = *measured_](int reduction, const Recipe &settings) {
         return [=](ExecContext &ctx) {
@@ -328,8 +332,12 @@ void Document::startMerge()
     if (preview == 1)
         return full();
     mergeLane_.start<Step>(tr("First picture"), mergeAt(preview, recipeOnCanvas()),
-                           [take, full](Outcome<Step> outcome) {
-                               if (take(outcome))
+                           [this, take, full](Outcome<Step> outcome) {
+                               if (!take(outcome))
+                                   return;
+                               if (viewLane_.busy()) // it gets the whole machine
+                                   onceShown_ = full;
+                               else
                                    full();
                            });
 }

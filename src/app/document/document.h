@@ -22,6 +22,7 @@
 #include <QStringList>
 
 #include <array>
+#include <functional>
 #include <optional>
 #include <set>
 
@@ -82,7 +83,7 @@ public:
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
-    bool isMerging() const { return mergeLane_.busy(); }
+    bool isMerging() const { return mergeLane_.busy() || onceShown_; }
     bool fullMergeReady() const { return mergedIsCurrent_ && merged_->reduction == 1; }
 
     // ---- settings
@@ -260,6 +261,7 @@ private:
     MergedPtr merged_;
     Recipe mergedRecipe_;          // what was last sent to be merged
     bool mergedIsCurrent_ = false; // merged_ and histogram_ are of its frames and their preparation
+    std::function<void()> onceShown_; // the full merge, which waits for the first picture
     bool isDraft_ = false;         // the first picture of a set does not wait for near and far
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace yolk::app {
 namespace {
@@ -292,6 +293,8 @@ void Document::renderView()
         return out;
     };
     viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+        if (const auto next = std::exchange(onceShown_, nullptr))
+            next();
         if (!outcome.result) {
             if (!outcome.cancelled)
                 Q_EMIT failed(outcome.error);

@@ -92,7 +92,11 @@ QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
     const int most = frame.isRaw() ? 2 : 32;
     while (reduction < most && longest / (2 * reduction) >= side)
         reduction *= 2;
-    const Image<uint16_t> decoded = decodeFrame(frame, reduction, ctx);
+    return frameThumbnail(frame, decodeFrame(frame, reduction, ctx).view(), side, ctx);
+}
+
+QImage frameThumbnail(const Frame &frame, ImageView<const uint16_t> decoded, int side, ExecContext &ctx)
+{
     Image<float> linear(decoded.shape());
     const Matrix3 m = rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020;
     const Vector3 &white = frame.codeValues.neutral; // no channel may pass it, or clipped places take on a colour

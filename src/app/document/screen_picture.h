@@ -23,7 +23,8 @@ QColor screenColour(const Vector3 &linear);
 /// where the picture begins in the pattern, so that hatching lies still while the picture is moved.
 void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor &overlay, const QPoint &origin);
 
-/// A frame as it was taken, at most `side` pixels large.
+/// A frame as it was taken, at most `side` pixels large: from its file, or from codes that were decoded before.
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx);
+QImage frameThumbnail(const Frame &frame, ImageView<const uint16_t> decoded, int side, ExecContext &ctx);
 
 } // namespace yolk::app
