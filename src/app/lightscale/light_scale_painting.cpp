@@ -216,6 +216,13 @@ void LightScale::paintBars(QPainter &painter) const
     QFont small = font();
     small.setPixelSize(pitch >= 9.0 ? 11 : 10);
     painter.setFont(small);
+    struct Words {
+        QRectF at;
+        QString text;
+        bool used;
+        int rank; ///< who has room first
+    };
+    std::vector<Words> words;
     for (size_t i = 0; i < frames.size(); ++i) {
         const BracketFrame &f = frames[i];
         const double y = plot().top() + pitch * (double(i) + 0.5);
@@ -225,9 +232,9 @@ void LightScale::paintBars(QPainter &painter) const
         if (!f.usable)
             continue;
         const QString reference = i == document_->bracket().reference ? tr(" · reference") : QString();
-        const QString words = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
+        const QString text = QStringLiteral("%1  %2%3").arg(f.number).arg(exposureText(f), reference);
         // Thumbnail and words stay within the window.
-        const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(words) : 4;
+        const double room = labelled ? 1.5 * pitch + 13 + painter.fontMetrics().horizontalAdvance(text) : 4;
         const double head = std::min(xOfEv(headEv(f)), right - room);
         QColor solid = tokens().bars;
         if (showsSources && f.used)
@@ -254,10 +261,22 @@ void LightScale::paintBars(QPainter &painter) const
             painter.setOpacity(1.0);
             x += w + 5;
         }
-        if (labelled) {
-            painter.setPen(f.used ? tokens().text : tokens().secondary);
-            painter.drawText(QPointF(x, y + 3.6), words);
-        }
+        constexpr double kDigits = 9.0; // their height
+        const int rank = hovered || looked ? 0 : i == document_->bracket().reference ? 1 : 2;
+        words.push_back({QRectF(x, y - kDigits / 2, painter.fontMetrics().horizontalAdvance(text), kDigits), text,
+                         f.used, rank});
+    }
+    if (!labelled)
+        return;
+    // Where frames lie close together not all words have room; those under the pointer always do.
+    std::ranges::stable_sort(words, {}, &Words::rank);
+    std::vector<QRectF> taken;
+    for (const Words &w : words) {
+        if (std::ranges::any_of(taken, [&](const QRectF &other) { return other.intersects(w.at); }))
+            continue;
+        taken.push_back(w.at);
+        painter.setPen(w.used ? tokens().text : tokens().secondary);
+        painter.drawText(QPointF(w.at.left(), w.at.center().y() + 3.6), w.text);
     }
 }
 

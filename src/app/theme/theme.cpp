@@ -94,6 +94,12 @@ QString styleSheetOf(const Tokens &t)
         QPushButton:pressed, QToolButton:pressed { background: %4; }
         QPushButton:disabled, QToolButton:disabled { color: %6; background: %2; }
         QToolButton:checked { background: %8; color: %9; }
+        QComboBox { background: %3; color: %5; border: 1px solid transparent; border-radius: 5px; padding: 3px 9px; }
+        QComboBox:hover { border-color: %7; }
+        QComboBox:focus { border-color: %5; }
+        QComboBox:disabled { color: %6; background: %2; }
+        QComboBox::drop-down { border: none; width: 22px; }
+        QComboBox::down-arrow { image: url(:/icons/chevron-down-on-%10.svg); width: 14px; height: 14px; }
         QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; }
         QListWidget { background: %3; border: 1px solid %4; border-radius: 4px; }
         QListWidget::item { height: 23px; padding-left: 5px; color: %5; background: transparent; border: none; }
@@ -110,7 +116,7 @@ QString styleSheetOf(const Tokens &t)
         QProgressBar::chunk { background: %5; border-radius: 3px; }
     )")
         .arg(t.chrome.name(), t.panel.name(), t.field.name(), t.line.name(), t.text.name(), t.secondary.name(),
-             t.track.name(), t.chosen.name(), t.text.name());
+             t.track.name(), t.chosen.name(), t.text.name(), QLatin1String(t.dark ? "dark" : "light"));
 }
 
 } // namespace
