@@ -3,6 +3,8 @@
 #include "base/quick_math.h"
 #include "base/vectorise.h"
 
+#include <algorithm>
+
 namespace yolk {
 namespace {
 
