@@ -12,17 +12,34 @@
 #include <cmath>
 #include <cstring>
 #include <memory>
+#include <optional>
 
 namespace yolk {
 namespace {
 
-/// LibRaw's numbers. On the demo scene the error of DHT is a third of that of the other methods, which break into
-/// colours where very bright stands beside very dark; AHD takes half its time, PPG a fifth.
+/// LibRaw's numbers. DHT breaks least into colours where very bright stands beside very dark; AHD takes half its time,
+/// PPG a fifth.
 int methodOf(Demosaic demosaic)
 {
     constexpr int kDht = 11, kAhd = 3, kPpg = 2;
     return demosaic == Demosaic::Best ? kDht : demosaic == Demosaic::Balanced ? kAhd : kPpg;
 }
+
+/// What sensor values, 0 to 1, go through before their neighbours are mixed: about linear in the dark, where noise is,
+/// and logarithmic above the knee. Mixed as they are, a bright pixel drowns the dark one beside it. DHT compares by
+/// ratios, which on a high floor become differences of logarithms. Of the panoramas that tests shoot through a filter
+/// array, five out of six gained 0.3 to 2.3 dB of PU21-PSNR and one lost 0.4.
+constexpr double kBendKnee = 0.02, kBendFloor = 0.67;
+double bent(double light)
+{
+    return kBendFloor + (1.0 - kBendFloor) * std::log1p(light / kBendKnee) / std::log1p(1.0 / kBendKnee);
+}
+double unbent(double value)
+{
+    const double part = std::max(0.0, value - kBendFloor) / (1.0 - kBendFloor);
+    return kBendKnee * std::expm1(part * std::log1p(1.0 / kBendKnee));
+}
+
 constexpr uint16_t kLinearRaw = 34892; // [DNG1.4]; libtiff has no name for it
 
 /// Whether the present directory of a TIFF holds sensor values.
@@ -113,18 +130,25 @@ public:
 
     /// Unpacks and demosaics into imgdata.image: 16 bit, balanced by the camera's white so that the interpolation of
     /// colour differences sees grey as grey, scaled so that no channel exceeds its range.
-    /// Returns for each channel the line from delivered values to linear light: offset + scale * value.
-    struct Lines {
+    struct Delivered {
         double scale[3], offset;
+        bool isBent = false;
+        /// Of a value that was delivered, sensor's white 1. White is found again though the library cuts fractions off.
+        double linear(int channel, int value) const
+        {
+            const auto light = [&](double v) { return offset + scale[channel] * (isBent ? unbent(v) : v); };
+            return light((value + 2.0) / 65535.0) >= 1.0 ? 1.0 : light(value / 65535.0);
+        }
     };
-    Lines process(bool half, const RawOptions &options, ExecContext &ctx)
+    Delivered process(bool half, const RawOptions &options, ExecContext &ctx)
     {
         raw_->set_progress_handler([](void *context, LibRaw_progress, int,
                                       int) { return int(static_cast<ExecContext *>(context)->stopRequested()); },
                                    &ctx);
         check(raw_->unpack());
-        if (!half && options.edit)
-            editMosaic(options.edit);
+        const std::optional<Mosaic> mosaic = half ? std::nullopt : mosaicOf();
+        if (mosaic && options.edit)
+            options.edit(*mosaic);
         const std::array<double, 4> blacks = blackLevels();
         const double black = std::floor(std::ranges::min(blacks)), white = double(raw_->imgdata.color.maximum);
         const double range = white - black;
@@ -145,26 +169,30 @@ public:
         p.output_bps = 16;
         p.output_color = 0;
         p.user_flip = 0;
-        Lines out{};
+        Delivered out{};
         const double least = std::min({neutral[0], neutral[1], neutral[2]});
         for (size_t i = 0; i < 3; ++i) {
             p.user_mul[i] = float(least / neutral[i]);
-            out.scale[i] = (range + pedestal) / range / 65535.0 / double(p.user_mul[i]);
+            out.scale[i] = (range + pedestal) / range / double(p.user_mul[i]);
         }
         p.user_mul[3] = p.user_mul[1];
         out.offset = -pedestal / range;
+        if (mosaic) {
+            bend(*mosaic, white);
+            out.isBent = true;
+        }
         check(raw_->dcraw_process());
         raw_->set_progress_handler(nullptr, nullptr);
         return out;
     }
 
 private:
-    /// Hands out the values of a filter array of two by two. Others (LibRaw's `filters` up to 1000) stay as they are.
-    void editMosaic(const std::function<void(const Mosaic &)> &edit)
+    /// The values behind a filter array of two by two. Others (LibRaw's `filters` up to 1000) stay as they are.
+    std::optional<Mosaic> mosaicOf()
     {
         const libraw_data_t &d = raw_->imgdata;
         if (!d.rawdata.raw_image || d.idata.filters <= 1000)
-            return;
+            return std::nullopt;
         const ptrdiff_t stride = d.sizes.raw_pitch / ptrdiff_t(sizeof(ushort));
         Mosaic mosaic{{d.rawdata.raw_image + d.sizes.top_margin * stride + d.sizes.left_margin,
                        {d.sizes.width, d.sizes.height, 1},
@@ -181,8 +209,35 @@ private:
                 else if (channel == 2)
                     mosaic.blue = {x, y};
             }
-        if (mosaic.red[0] >= 0 && mosaic.blue[0] >= 0)
-            edit(mosaic);
+        return mosaic.red[0] >= 0 && mosaic.blue[0] >= 0 ? std::optional(mosaic) : std::nullopt;
+    }
+
+    /// Does what LibRaw was asked to do with black and white, and bends; then nothing of it is left for LibRaw to do.
+    void bend(const Mosaic &mosaic, double white)
+    {
+        libraw_output_params_t &p = raw_->imgdata.params;
+        for (int y = 0; y < 2; ++y)
+            for (int x = 0; x < 2; ++x) {
+                const auto channel = size_t(raw_->COLOR(y, x)) & 3;
+                const double black = p.user_black + p.user_cblack[channel];
+                const double scale = double(p.user_mul[channel]) / (white - p.user_black);
+                std::vector<uint16_t> table(65536);
+                for (size_t i = 0; i < table.size(); ++i)
+                    table[i] = uint16_t(std::lround(65535.0 * bent(std::clamp((double(i) - black) * scale, 0.0, 1.0))));
+                for (int v = y; v < mosaic.values.height(); v += 2) {
+                    ushort *row = mosaic.values.row(0, v);
+                    for (int u = x; u < mosaic.values.width(); u += 2)
+                        row[u] = table[row[u]];
+                }
+            }
+        p.user_black = 0;
+        std::fill_n(p.user_cblack, 4, 0);
+        std::fill_n(p.user_mul, 4, 1.0f);
+        for (libraw_colordata_t *c : {&raw_->imgdata.color, &raw_->imgdata.rawdata.color}) {
+            c->black = 0;
+            std::ranges::fill(c->cblack, 0u); // patterns that repeat over the sensor too
+            c->maximum = c->data_maximum = 65535;
+        }
     }
 
     /// What multipliers make white; white itself where they are senseless.
@@ -238,7 +293,7 @@ void readRows(const std::string &path, int reduction, const RawOptions &options,
     const libraw_image_sizes_t &sizes = file.data().sizes;
     const int fullWidth = sizes.width, fullHeight = sizes.height, r = reduction > 1 ? 2 : 1;
     const int width = (fullWidth + r - 1) / r, height = (fullHeight + r - 1) / r;
-    const RawFile::Lines lines = file.process(r == 2, options, ctx);
+    const RawFile::Delivered delivered = file.process(r == 2, options, ctx);
     // The cells of a filter array became pixels; files without one come whole and are averaged here.
     const bool whole = sizes.iwidth == fullWidth && sizes.iheight == fullHeight;
     if (!whole && (sizes.iwidth != width || sizes.iheight != height))
@@ -247,7 +302,7 @@ void readRows(const std::string &path, int reduction, const RawOptions &options,
     for (int c = 0; c < 3; ++c) {
         table[c].resize(65536);
         for (int i = 0; i < 65536; ++i)
-            table[c][size_t(i)] = codeOfLinear(std::min(1.0, lines.offset + lines.scale[c] * i));
+            table[c][size_t(i)] = codeOfLinear(std::min(1.0, delivered.linear(c, i)));
     }
     const int block = whole ? r : 1, stride = sizes.iwidth;
     const ushort(*pixels)[4] = file.data().image;

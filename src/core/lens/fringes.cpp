@@ -24,20 +24,18 @@ struct Edges {
 
 Edges edgesOf(const cv::Mat &linear, const NoiseModel &noise)
 {
-    // Made even in its noise first: an edge in the light must not outweigh one in the shade.
-    cv::Mat even;
-    cv::sqrt(cv::max(linear + noise.readVariance / noise.gain, 0.0), even);
-    even *= 2.0 / std::sqrt(noise.gain); // now noise has a deviation near 1
-    cv::Mat mean, square, deviation;
-    cv::boxFilter(even, mean, CV_32F, kWindow);
-    cv::boxFilter(even.mul(even), square, CV_32F, kWindow);
-    cv::sqrt(cv::max(square - mean.mul(mean), 1e-6), deviation);
+    // In linear light, where a channel that the sensor mixes from several colours moves by the mean of their fringes.
+    cv::Mat mean, square, deviation, sigma;
+    cv::boxFilter(linear, mean, CV_32F, kWindow);
+    cv::boxFilter(linear.mul(linear), square, CV_32F, kWindow);
+    cv::sqrt(cv::max(square - mean.mul(mean), 1e-12), deviation);
     Edges out;
-    out.values = (even - mean) / deviation;
+    out.values = (linear - mean) / deviation;
+    cv::sqrt(cv::max(mean, 0.0) * noise.gain + noise.readVariance, sigma);
     cv::Mat bright;
     cv::dilate(linear, bright, cv::getStructuringElement(cv::MORPH_RECT, kWindow));
     constexpr double kStandsOut = 4.0; // times the noise
-    out.valid = (deviation > kStandsOut) & (bright < kClippedFrom);
+    out.valid = (deviation > kStandsOut * sigma) & (bright < kClippedFrom);
     return out;
 }
 
@@ -134,14 +132,14 @@ const std::array<std::array<float, 4>, kPhases + 1> &cubicWeights()
     return table;
 }
 
-/// Between pixels the roots of values are interpolated, and held within the neighbours' range: light that is a thousand
-/// times as bright as what stands beside it would spread colour into that.
+/// Between pixels the fourth roots of values are interpolated, and held within the neighbours' range: light that is a
+/// thousand times as bright as what stands beside it would spread colour into that.
 const std::vector<float> &codeRoots()
 {
     static const auto table = [] {
         std::vector<float> out(65536);
         for (size_t i = 0; i < out.size(); ++i)
-            out[i] = std::sqrt(float(i));
+            out[i] = std::sqrt(std::sqrt(float(i)));
         return out;
     }();
     return table;
@@ -173,20 +171,18 @@ void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, dou
             for (int i = 0; i < 4; ++i) {
                 const uint16_t v = row[inside ? fx + i - 1 : std::clamp(fx + i - 1, 0, width - 1)];
                 line += wx[size_t(i)] * roots[v];
-                if ((i == 1 || i == 2) && (j == 1 || j == 2)) {
-                    least = std::min(least, v);
-                    most = std::max(most, v);
-                }
+                least = std::min(least, v);
+                most = std::max(most, v);
             }
             sum += wy[size_t(j)] * line;
         }
         const int nx = std::clamp(fx + (px >= 0.5), 0, width - 1), ny = std::clamp(fy + (py >= 0.5), 0, height - 1);
         const uint16_t nearest = in.row(0, ny)[nx];
-        sum = sum > 0.0f ? sum * sum : 0.0f;
+        const float root = sum > 0.0f ? sum * sum : 0.0f;
         if (nearest >= clipped)
             out[x] = nearest;
         else
-            out[x] = uint16_t(std::clamp(sum + 0.5f, float(least), float(most)));
+            out[x] = uint16_t(std::clamp(root * root + 0.5f, float(least), float(most)));
     }
 }
 

@@ -17,11 +17,12 @@ using namespace yolk;
 namespace {
 
 constexpr int kWidth = 1600, kHeight = 1200, kPitch = 80;
+constexpr float kGround = 0.05f;
 
 /// White discs on grey; each keeps clear of its neighbours, so that its centre of light can be measured.
 Image<float> discs()
 {
-    Image<float> out = test::flat(kWidth, kHeight, 0.05f, 0.05f, 0.05f);
+    Image<float> out = test::flat(kWidth, kHeight, kGround, kGround, kGround);
     for (int y = 0; y < kHeight; ++y)
         for (int x = 0; x < kWidth; ++x) {
             const double dx = std::fmod(x + 0.5, kPitch) - kPitch / 2.0, dy = std::fmod(y + 0.5, kPitch) - kPitch / 2.0;
@@ -32,10 +33,13 @@ Image<float> discs()
     return out;
 }
 
-/// The largest distance between the centres of red and blue, or either and green, over all discs, in full pixels.
+/// The largest distance between the centres of red and blue, or either and green, over all discs, in full pixels. A
+/// centre is the first moment of the light above the ground: a limit on it would measure the slope of edges too. It is
+/// taken near the disc, as noise far from it counts most.
 double largestOffset(const Image<uint16_t> &codes, int reduction, const std::array<std::array<double, 2>, 3> &phase)
 {
     double worst = 0.0;
+    constexpr double kNear = 20.0; // full pixels; a disc has 12.5
     const double pitch = double(kPitch) / reduction;
     for (int row = 0; row < kHeight / kPitch; ++row)
         for (int column = 0; column < kWidth / kPitch; ++column) {
@@ -44,10 +48,12 @@ double largestOffset(const Image<uint16_t> &codes, int reduction, const std::arr
                 double sum = 0.0, sx = 0.0, sy = 0.0;
                 for (int y = int(row * pitch) + 1; y < int((row + 1) * pitch) - 1; ++y)
                     for (int x = int(column * pitch) + 1; x < int((column + 1) * pitch) - 1; ++x) {
-                        // Above the ground by far more than its noise, so that only the disc counts.
-                        const double light = std::max(0.0, double(linearOfCode(codes.row(c, y)[x])) /
-                                                                   (c == 1 ? 1.0 : demo::kNeutral[size_t(c)]) -
-                                                               0.12);
+                        const double dx = x + 0.5 - (column + 0.5) * pitch, dy = y + 0.5 - (row + 0.5) * pitch;
+                        if (std::hypot(dx, dy) * reduction > kNear)
+                            continue;
+                        const double light =
+                            double(linearOfCode(codes.row(c, y)[x])) / (c == 1 ? 1.0 : demo::kNeutral[size_t(c)]) -
+                            kGround;
                         sum += light;
                         sx += light * x;
                         sy += light * y;
