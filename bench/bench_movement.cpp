@@ -19,6 +19,7 @@
 
 #include <cmath>
 #include <filesystem>
+#include <stdexcept>
 
 namespace yolk::bench {
 namespace {
@@ -130,6 +131,10 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
         const Vector3 v = fromFrame * rgb;
         return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2];
     };
+    // Where no place says otherwise, the picture is as the reference sees it: all frames were brought onto that.
+    const size_t reference = size_t(std::ranges::find(frames, &bracket.frames[bracket.reference]) - frames.begin());
+    if (reference == frames.size())
+        throw std::logic_error("the reference is not merged");
     double mask = 0, scored = 0, within = 0, strict = 0, clipped = 0, outside = 0, byItself = 0;
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
@@ -137,7 +142,7 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
                 continue;
             ++mask;
             const int place = movement.placeAt(x, y);
-            const size_t state = place < 0 ? movement.keeper : movement.places[size_t(place)].frame;
+            const size_t state = place < 0 ? reference : movement.places[size_t(place)].frame;
             const BracketFrame &frame = *frames[state];
             const size_t given = size_t(frame.given - 1);
             const Image<float> &want = truth.states[given];

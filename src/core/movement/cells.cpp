@@ -22,6 +22,31 @@ void gatherRow(const uint16_t *from, int width, uint32_t *sum, uint16_t *most)
     }
 }
 
+/// Gathers what columns hold into cells of `cell` of them, the last one cut at the end: their mean times `scale` less
+/// `black`, and whether the largest reaches `clipping`.
+YOLK_MULTIVERSION
+void foldRow(const uint32_t *sums, const uint16_t *most, int width, int cell, int rows, uint16_t clipping, float scale,
+             float black, float *light, uint8_t *clips)
+{
+    const auto fold = [&](int x, int count, float perPixel) {
+        const uint32_t *sum = sums + ptrdiff_t(x) * cell;
+        const uint16_t *largest = most + ptrdiff_t(x) * cell;
+        uint32_t all = 0;
+        uint16_t top = 0;
+        for (int u = 0; u < count; ++u) {
+            all += sum[u];
+            top = largest[u] > top ? largest[u] : top;
+        }
+        light[x] = float(all) * perPixel - black;
+        clips[x] = uint8_t(clips[x] | (top >= clipping));
+    };
+    const int whole = width / cell;
+    for (int x = 0; x < whole; ++x)
+        fold(x, cell, scale / float(cell * rows));
+    if (const int left = width - whole * cell; left > 0)
+        fold(whole, left, scale / float(left * rows));
+}
+
 YOLK_MULTIVERSION
 void markUncovered(const uint8_t *trust, int width, uint8_t *uncovered)
 {
@@ -53,7 +78,7 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                   cell * cell};
     const bool covered = frame.trust.shape().empty();
     const auto clipping = uint16_t(codeOfLinear(kClips));
-    const double inverse = 1.0 / (double(kCodeScale) * frame.exposure);
+    const float scale = float(1.0 / (double(kCodeScale) * frame.exposure)), black = float(kPedestal) * scale;
     forEachBand(ctx, height, [&](int y0, int y1) {
         std::vector<uint32_t> sums(static_cast<size_t>(shape.width));
         std::vector<uint16_t> most(sums.size());
@@ -66,19 +91,8 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                 std::ranges::fill(most, uint16_t(0));
                 for (int v = top; v < bottom; ++v)
                     gatherRow(frame.codes.row(c, v), shape.width, sums.data(), most.data());
-                float *light = out.light.row(c, y);
-                for (int x = 0; x < width; ++x) {
-                    const int left = x * cell, right = std::min(shape.width, left + cell);
-                    uint64_t sum = 0;
-                    uint16_t largest = 0;
-                    for (int u = left; u < right; ++u) {
-                        sum += sums[size_t(u)];
-                        largest = std::max(largest, most[size_t(u)]);
-                    }
-                    const double mean = double(sum) / (double(right - left) * (bottom - top));
-                    light[x] = float((mean - kPedestal) * inverse);
-                    clips[x] = uint8_t(clips[x] | (largest >= clipping));
-                }
+                foldRow(sums.data(), most.data(), shape.width, cell, bottom - top, clipping, scale, black,
+                        out.light.row(c, y), clips);
             }
             if (covered)
                 continue;

@@ -2,6 +2,7 @@
 #include "movement/cells_p.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <set>
 #include <vector>
@@ -110,25 +111,38 @@ void compareRow(const Side &a, const Side &b, int width, const Tolerances &t, co
         compareCells(a, b, last, width, -1, 0, t, out);
 }
 
-/// out[x] = sum of in[x - radius .. x + radius], cut at the ends.
-YOLK_MULTIVERSION
-void sumAcross(const float *in, int width, int radius, float *out)
+/// out[x] = sum of all rows at x. In one pass: rows stay where they are, and sums in registers.
+template <size_t Rows> YOLK_INLINE void sumRows(const std::array<const float *, Rows> &rows, int width, float *out)
 {
-    for (int x = 0; x < width; ++x)
-        out[x] = in[x];
-    for (int r = 1; r <= radius; ++r) {
-        for (int x = r; x < width; ++x)
-            out[x] += in[x - r];
-        for (int x = 0; x + r < width; ++x)
-            out[x] += in[x + r];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // `out` overlaps none of them
+        float sum = rows[0][x];
+        for (size_t i = 1; i < Rows; ++i)
+            sum += rows[i][x];
+        out[x] = sum;
     }
 }
 
+using CoarseRows = std::array<const float *, 2 * kCoarse + 1>;
+using FineRows = std::array<const float *, 2 * kFine + 1>;
 YOLK_MULTIVERSION
-void addRow(const float *in, int width, float *out)
+void sumCoarse(const CoarseRows &rows, int width, float *out)
 {
-    for (int x = 0; x < width; ++x)
-        out[x] += in[x];
+    sumRows(rows, width, out);
+}
+YOLK_MULTIVERSION
+void sumFine(const FineRows &rows, int width, float *out)
+{
+    sumRows(rows, width, out);
+}
+
+/// A row and its neighbours as rows: what lies left and right of it must be readable, and 0 beyond the ends.
+template <class Rows> Rows across(const float *row)
+{
+    Rows out;
+    for (size_t i = 0; i < out.size(); ++i)
+        out[i] = row + i - out.size() / 2;
+    return out;
 }
 
 YOLK_MULTIVERSION
@@ -167,7 +181,19 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         const int top = std::max(0, y0 - kCoarse), bottom = std::min(height, y1 + kCoarse), rows = bottom - top;
         enum Plane { Difference, Noise, Bias, Light, Counted, Square, Count, Planes }; // the last two of all channels
         constexpr int kSoft = Square; // planes before it are summed over 9 x 9
-        Image<float> terms(width, rows, Planes), wide(width, rows, kSoft), sums(width, 1, kSoft);
+        // Planes with an empty rim, so that sums need not stop at the ends.
+        Image<float> padded(width + 2 * kCoarse, rows, Planes), wide({width, rows, kSoft}, Fill::Anything), sums({width, 1, kSoft}, Fill::Anything);
+        const auto term = [&](int plane, int v) { return padded.row(plane, v) + kCoarse; };
+        const std::vector<float> nothing(size_t(width), 0.0f);
+        /// The rows of a plane around row v of the band; 0 where the picture has none.
+        const auto around = [&]<class Rows>(Rows, const Image<float> &image, int plane, int v) {
+            Rows found;
+            for (int i = 0, reach = int(found.size()) / 2; i < int(found.size()); ++i) {
+                const int at = v + i - reach;
+                found[size_t(i)] = at >= 0 && at < rows ? image.row(plane, at) : nothing.data();
+            }
+            return found;
+        };
         const auto side = [&](const CellFrame &f, int c, int y) {
             return Side{f.light.row(c, std::max(0, y - 1)),
                         f.light.row(c, y),
@@ -183,32 +209,24 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
                 const int v = y - top;
                 compareRow(side(a, c, y), side(b, c, y), width,
                            {1.0f / float(a.pixels), float(response), shift, fit == Fit::Loose},
-                           {terms.row(Difference, v), terms.row(Noise, v), terms.row(Bias, v), terms.row(Light, v),
-                            terms.row(Counted, v), terms.row(Square, v), terms.row(Count, v)});
+                           {term(Difference, v), term(Noise, v), term(Bias, v), term(Light, v), term(Counted, v),
+                            term(Square, v), term(Count, v)});
                 for (int p = 0; p < kSoft; ++p)
-                    sumAcross(terms.row(p, v), width, kCoarse, wide.row(p, v));
+                    sumCoarse(across<CoarseRows>(term(p, v)), width, wide.row(p, v));
             }
             for (int y = y0; y < y1; ++y) {
-                for (int p = 0; p < kSoft; ++p) {
-                    std::fill_n(sums.row(p, 0), width, 0.0f);
-                    for (int v = std::max(top, y - kCoarse); v < std::min(bottom, y + kCoarse + 1); ++v)
-                        addRow(wide.row(p, v - top), width, sums.row(p, 0));
-                }
+                for (int p = 0; p < kSoft; ++p)
+                    sumCoarse(around(CoarseRows{}, wide, p, y - top), width, sums.row(p, 0));
                 judgeSoft(sums.row(0, 0), sums.row(1, 0), sums.row(2, 0), sums.row(3, 0), sums.row(4, 0),
-                          terms.row(Counted, y - top), width, out.apart.row(0, y), out.blind.row(0, y));
+                          term(Counted, y - top), width, out.apart.row(0, y), out.blind.row(0, y));
             }
         }
-        Image<float> across(width, rows, 2);
-        for (int v = 0; v < rows; ++v) {
-            sumAcross(terms.row(Square, v), width, kFine, across.row(0, v));
-            sumAcross(terms.row(Count, v), width, kFine, across.row(1, v));
-        }
+        for (int v = 0; v < rows; ++v)
+            for (int p = 0; p < 2; ++p)
+                sumFine(across<FineRows>(term(Square + p, v)), width, wide.row(p, v));
         for (int y = y0; y < y1; ++y) {
-            for (int p = 0; p < 2; ++p) {
-                std::fill_n(sums.row(p, 0), width, 0.0f);
-                for (int v = std::max(top, y - kFine); v < std::min(bottom, y + kFine + 1); ++v)
-                    addRow(across.row(p, v - top), width, sums.row(p, 0));
-            }
+            for (int p = 0; p < 2; ++p)
+                sumFine(around(FineRows{}, wide, p, y - top), width, sums.row(p, 0));
             judgeDetail(sums.row(0, 0), sums.row(1, 0), 3.0f * float(channels), width, out.apart.row(0, y));
         }
     });

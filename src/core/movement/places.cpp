@@ -10,7 +10,7 @@ namespace yolk {
 namespace {
 
 constexpr float kMoved = 1.0f, kPerhaps = 0.6f;
-constexpr int kFewestCells = 4;   // that surely moved, of a place
+constexpr int kFewestCells = 10;  // that surely moved, of a place: errors of coding make up fewer
 constexpr double kJoined = 0.006; // of the width: parts nearer than that are one thing
 constexpr int kMargin = 3;        // cells around what was seen to move
 constexpr int kWide = 3;          // radius of a disc of cells that must fit into a thing
@@ -61,6 +61,22 @@ cv::Mat wideParts(const cv::Mat &moved)
     cv::Mat out;
     cv::morphologyEx(moved, out, cv::MORPH_OPEN, disc(kWide));
     return withWhatHangs(out, moved, kHangs);
+}
+
+/// The connected parts of `all` that hold something of `seeds`.
+cv::Mat partsWith(const cv::Mat &seeds, const cv::Mat &all)
+{
+    cv::Mat labels, out = cv::Mat::zeros(all.size(), CV_8U);
+    std::vector<uint8_t> holds(size_t(cv::connectedComponents(all, labels, 8, CV_32S)), 0);
+    for (int y = 0; y < all.rows; ++y)
+        for (int x = 0; x < all.cols; ++x)
+            if (seeds.at<uint8_t>(y, x))
+                holds[size_t(labels.at<int>(y, x))] = 1;
+    holds[0] = 0;
+    for (int y = 0; y < all.rows; ++y)
+        for (int x = 0; x < all.cols; ++x)
+            out.at<uint8_t>(y, x) = holds[size_t(labels.at<int>(y, x))];
+    return out;
 }
 
 /// Only parts of kLeastThing and more stay.
@@ -151,7 +167,11 @@ Places placesIn(const Image<float> &loose, const Image<float> &close)
 {
     cv::Mat seeds = wideParts(movedCells(loose));
     dropSmall(seeds);
-    const cv::Mat things = withWhatHangs(seeds, movedCells(close), 2.0 * kHangs);
+    // What is wide under a close fit belongs to the thing as a whole: shadows differ too softly for a loose one.
+    const cv::Mat moved = movedCells(close);
+    cv::Mat wide;
+    cv::morphologyEx(moved, wide, cv::MORPH_OPEN, disc(kWide));
+    const cv::Mat things = withWhatHangs(partsWith(seeds, wide | seeds), moved, 2.0 * kHangs);
     return placesAround(things, things);
 }
 
