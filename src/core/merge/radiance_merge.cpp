@@ -33,6 +33,7 @@ struct Weighing {
 constexpr double kRampStops = 0.1, kClear = 2.0; // where letting go ends: sigma below clipping
 constexpr double kOwnFrom = 1.0, kOwnTo = 0.5;   // sigma below clipping
 constexpr double kDarkSnr = 1.0;                 // of the best frame, where the first estimate must be at its best
+constexpr float kKeepsPromise = 0.7f;            // of the light that clipped frames show there to be
 constexpr float kDisbelief = 0.25f;              // from doubt to no weight at all
 
 Weighing weighingOf(const Exposure &e, double darkLight)
@@ -152,6 +153,7 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
 {
     Float8 z[kMostFrames][3], soft[kMostFrames];
     Float8 light[3] = {}, exposure = {};      // sums of s z and s e so far: the common estimate, by shot noise
+    bool moved = false;                       // some frame was brought here, or is steered
     Float8 atLeast = {};                      // light that clipped frames show there to be
     Float8 first[3] = {}, firstExposure = {}; // the first estimate of the variance
     for (int i = 0; i < n; ++i) {
@@ -166,6 +168,7 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
         const Float8 without = most(largest(light[0], light[1], light[2]) * after * scale, atLeast * w.exposure);
         const Float8 letGo =
             largest((with - w.low) * w.slope, (own - w.ownLow) * w.ownSlope, (without - w.doubt) * (1.0f / kDisbelief));
+        moved |= frames[i].trust != nullptr;
         const Float8 trust = frames[i].trust ? trustOf(frames[i].trust + x, count) : Float8{} + 1.0f;
         const Float8 held = 1.0f - smooth(letGo);
         soft[i] = held * trust;
@@ -195,6 +198,11 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
             squares[c] += belief * k[c];
         }
         green[i] = k[1];
+    }
+    if (moved) { // what shows far less than clipped frames promise shows another spot
+        const Float8 shown = largest(value[0] / weight[0], value[1] / weight[1], value[2] / weight[2]);
+        for (int c = 0; c < 3; ++c)
+            weight[c] = shown < kKeepsPromise * atLeast ? Float8{} : weight[c];
     }
     for (int c = 0; c < 3; ++c) {
         const Float8 inverse = weight[c] > 0.0f ? 1.0f / weight[c] : Float8{};

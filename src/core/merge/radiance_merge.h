@@ -54,6 +54,8 @@ struct Merged {
 /// not of the same light: one that is itself at clipping gets no weight, nor one where the frames exposed less show
 /// light that would clip it by far, be it only that they clip (JPEG makes values below clipping beside edges and in
 /// clipped areas).
+/// Of frames with trust, those that hold a pixel but together show less than 0.7 of what clipped ones promise show
+/// another spot: it counts as if every frame were clipped.
 /// Where every frame is clipped the value is that of the least exposed one; of frames with trust, of the one that shows
 /// the most light, as there is at least what each shows. A channel that still holds keeps what it says; one that is
 /// lost rises to the lowest level, against white, that the others hold; where all three are lost they fade to neutral.

@@ -76,6 +76,13 @@ float meritOf(const CellFrame &frame, int x, int y)
     return snr < kDark ? 0.0f : std::min(1.0f, snr / kClean);
 }
 
+/// The frame with the largest merit, or the preferred one where that is nearly as good.
+size_t best(const std::vector<double> &merit, size_t preferred)
+{
+    const auto most = std::ranges::max_element(merit);
+    return *most > 0.0 && merit[preferred] >= kNearlyAsGood * *most ? preferred : size_t(most - merit.begin());
+}
+
 struct Shown {
     double cells = 0.0;
     std::vector<double> held, merit; ///< of each frame, summed over the cells; merit less what is lost to clipping
@@ -130,12 +137,6 @@ public:
     }
 
 private:
-    static size_t best(const std::vector<double> &merit, size_t preferred)
-    {
-        const auto most = std::ranges::max_element(merit);
-        return *most > 0.0 && merit[preferred] >= kNearlyAsGood * *most ? preferred : size_t(most - merit.begin());
-    }
-
     const std::vector<CellFrame> &frames_;
     const Places &places_;
     std::vector<Shown> shown_;
@@ -163,6 +164,27 @@ Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, co
     return out;
 }
 
+/// For each place the frame that shows best what its own one does not: a strip at the rim of frames that were moved.
+std::vector<size_t> standIns(const std::vector<CellFrame> &frames, const Places &places,
+                             const std::vector<MovedPlace> &found, size_t preferred)
+{
+    std::vector<std::vector<double>> merit(found.size()); // empty where nothing lacks
+    for (int y = 0; y < places.of.height(); ++y)
+        for (int x = 0; x < places.of.width(); ++x) {
+            const size_t at = places.of.row(0, y)[x];
+            if (at == 0 || !frames[found[at - 1].frame].absent.row(0, y)[x])
+                continue;
+            merit[at - 1].resize(frames.size());
+            for (size_t i = 0; i < frames.size(); ++i)
+                merit[at - 1][i] += double(meritOf(frames[i], x, y));
+        }
+    std::vector<size_t> out(found.size(), preferred);
+    for (size_t i = 0; i < found.size(); ++i)
+        if (!merit[i].empty() && std::ranges::max(merit[i]) > 0.0)
+            out[i] = best(merit[i], preferred);
+    return out;
+}
+
 /// What each frame is worth in each cell of the places.
 void steerFrames(const std::vector<CellFrame> &frames, const Places &places, size_t preferred, CloseComparisons &close,
                  Movement &out, ExecContext &ctx)
@@ -170,6 +192,7 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
     const int width = places.of.width(), height = places.of.height();
     for (size_t i = 0; i < frames.size(); ++i)
         out.grids.emplace_back(width, height, 1);
+    const std::vector<size_t> instead = standIns(frames, places, out.places, preferred);
     for (size_t state = 0; state < frames.size(); ++state) {
         const auto names = [&](const MovedPlace &p) { return p.frame == state; };
         const bool found = std::ranges::any_of(out.places, [&](const auto &p) { return names(p) && !p.byHand; });
@@ -184,10 +207,9 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
                     const size_t at = places.of.row(0, y)[x];
                     if (at == 0 || !names(out.places[at - 1]))
                         continue;
-                    // Where the frame shows nothing, the preferred one does.
                     const bool absent = frames[state].absent.row(0, y)[x];
-                    const bool counts =
-                        absent ? i == preferred : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    const bool counts = absent ? i == instead[at - 1]
+                                               : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
                     const int weight = places.weight.row(0, y)[x];
                     out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
                     out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];

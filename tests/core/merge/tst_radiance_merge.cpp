@@ -9,6 +9,7 @@
 
 #include <cmath>
 #include <random>
+#include <tuple>
 
 using namespace yolk;
 
@@ -399,6 +400,23 @@ private Q_SLOTS:
         test::compareNear(double(got.radiance.row(1, 0)[4]), 1.0, 1e-3);
         test::compareNear(double(got.radiance.row(1, 0)[14]), 4.0, 4e-3);
         QVERIFY(got.clipped.row(0, 0)[4] > 0 && got.clipped.row(0, 0)[14] > 0);
+    }
+    void whatShowsFarLessThanClippedFramesPromiseIsAnotherSpot() // by hand: the second says 1 or more
+    {
+        Image<uint8_t> trust(20, 2, 1);
+        for (int y = 0; y < 2; ++y)
+            std::fill_n(trust.row(0, y), 20, uint8_t(255));
+        for (const auto &[light, brought, want] :
+             {std::tuple(0.08, true, 1.0), std::tuple(0.9, true, 0.9), std::tuple(0.08, false, 0.08)}) {
+            Bracket in;
+            in.add(flatCodes(20, 2, light / 4, light / 4, light / 4), 0.25);
+            in.add(flatCodes(20, 2, 1.0, 1.0, 1.0), 1.0);
+            if (brought)
+                in.exposures[0].trust = trust.view();
+            const Merged got = merged(in);
+            test::compareNear(double(got.radiance.row(1, 0)[4]), want, 2e-3);
+            QCOMPARE(got.clipped.row(0, 0)[4] > 0, want == 1.0);
+        }
     }
 };
 

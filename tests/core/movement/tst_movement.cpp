@@ -139,6 +139,33 @@ private Q_SLOTS:
         QCOMPARE(movement.places[0].frame, size_t(0));
         QVERIFY(movement.places[0].keeperHolds < 0.98);
     }
+    void whatAFrameDoesNotCoverComesFromTheBestOfTheOthers()
+    {
+        // In the dark the brightest frame shows most, but not the lowest rows; the preferred one drowns in noise there.
+        std::vector<Image<float>> states;
+        for (int left : {50, 120, 200, 260}) {
+            states.push_back(test::flat(320, 200, 0.004f, 0.004f, 0.004f));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 80; y < 120; ++y)
+                    std::fill_n(states.back().row(c, y) + left, 40, 0.001f);
+        }
+        const Shots shots = shoot(states, {-2, 0, 2, 4});
+        Image<uint8_t> covered(320, 200, 1);
+        for (int y = 0; y < 114; ++y)
+            std::fill_n(covered.row(0, y), 320, uint8_t(255));
+        std::vector<AlignedFrame> frames = shots.frames();
+        frames[3].trust = covered.view();
+        ExecContext ctx(runner_);
+        const Movement movement = findMovement(frames, {50.0, std::nullopt, 1}, ctx);
+        const int place = movement.placeAt(220, 100);
+        QVERIFY(place >= 0 && movement.placeAt(220, 117) == place);
+        QCOMPARE(movement.places[size_t(place)].frame, size_t(3));
+        const auto grid = [&](size_t frame, int y) {
+            return int(movement.grids[frame].row(0, y / movement.cell)[220 / movement.cell]);
+        };
+        QVERIFY(grid(3, 100) > 0 && grid(2, 100) < 0);
+        QVERIFY(grid(3, 117) < 0 && grid(2, 117) > 0 && grid(1, 117) < 0);
+    }
     void otherFramesCountWhereTheyShowTheSame()
     {
         // A large slow thing of one light: its inside is the same in all frames that hold it.
