@@ -28,7 +28,7 @@ int methodOf(Demosaic demosaic)
 /// What sensor values, 0 to 1, go through before their neighbours are mixed: about linear in the dark, where noise is,
 /// and logarithmic above the knee. Mixed as they are, a bright pixel drowns the dark one beside it. DHT compares by
 /// ratios, which on a high floor become differences of logarithms. Of the panoramas that tests shoot through a filter
-/// array, five out of six gained 0.3 to 2.3 dB of PU21-PSNR and one lost 0.4.
+/// array, five out of six gained 0.3 to 2.3 dB of PU21-PSNR and one lost 0.4 (docs/merge.md).
 constexpr double kBendKnee = 0.02, kBendFloor = 0.67;
 double bent(double light)
 {

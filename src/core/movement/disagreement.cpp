@@ -182,7 +182,8 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         enum Plane { Difference, Noise, Bias, Light, Counted, Square, Count, Planes }; // the last two of all channels
         constexpr int kSoft = Square; // planes before it are summed over 9 x 9
         // Planes with an empty rim, so that sums need not stop at the ends.
-        Image<float> padded(width + 2 * kCoarse, rows, Planes), wide({width, rows, kSoft}, Fill::Anything), sums({width, 1, kSoft}, Fill::Anything);
+        Image<float> padded(width + 2 * kCoarse, rows, Planes), wide({width, rows, kSoft}, Fill::Anything),
+            sums({width, 1, kSoft}, Fill::Anything);
         const auto term = [&](int plane, int v) { return padded.row(plane, v) + kCoarse; };
         const std::vector<float> nothing(size_t(width), 0.0f);
         /// The rows of a plane around row v of the band; 0 where the picture has none.
