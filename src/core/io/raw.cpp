@@ -128,8 +128,7 @@ public:
         return out;
     }
 
-    /// Unpacks and demosaics into imgdata.image: 16 bit, balanced by the camera's white so that the interpolation of
-    /// colour differences sees grey as grey, scaled so that no channel exceeds its range.
+    /// How values were delivered.
     struct Delivered {
         double scale[3], offset;
         bool isBent = false;
@@ -140,6 +139,8 @@ public:
             return light((value + 2.0) / 65535.0) >= 1.0 ? 1.0 : light(value / 65535.0);
         }
     };
+    /// Unpacks and demosaics into imgdata.image: 16 bit, balanced by the camera's white so that the interpolation of
+    /// colour differences sees grey as grey, scaled so that no channel exceeds its range.
     Delivered process(bool half, const RawOptions &options, ExecContext &ctx)
     {
         raw_->set_progress_handler([](void *context, LibRaw_progress, int,

@@ -55,12 +55,17 @@ cv::Mat withWhatHangs(const cv::Mat &core, const cv::Mat &moved, double share)
     return out;
 }
 
-/// What is wide, with what hangs on it and is not long: legs and tails, but not the edges of a whole wall.
-cv::Mat wideParts(const cv::Mat &moved)
+cv::Mat wideCells(const cv::Mat &moved)
 {
     cv::Mat out;
     cv::morphologyEx(moved, out, cv::MORPH_OPEN, disc(kWide));
-    return withWhatHangs(out, moved, kHangs);
+    return out;
+}
+
+/// What is wide, with what hangs on it and is not long: legs and tails, but not the edges of a whole wall.
+cv::Mat wideParts(const cv::Mat &moved)
+{
+    return withWhatHangs(wideCells(moved), moved, kHangs);
 }
 
 /// The connected parts of `all` that hold something of `seeds`.
@@ -169,9 +174,7 @@ Places placesIn(const Image<float> &loose, const Image<float> &close)
     dropSmall(seeds);
     // What is wide under a close fit belongs to the thing as a whole: shadows differ too softly for a loose one.
     const cv::Mat moved = movedCells(close);
-    cv::Mat wide;
-    cv::morphologyEx(moved, wide, cv::MORPH_OPEN, disc(kWide));
-    const cv::Mat things = withWhatHangs(partsWith(seeds, wide | seeds), moved, 2.0 * kHangs);
+    const cv::Mat things = withWhatHangs(partsWith(seeds, wideCells(moved) | seeds), moved, 2.0 * kHangs);
     return placesAround(things, things);
 }
 

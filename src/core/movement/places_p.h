@@ -21,7 +21,8 @@ inline constexpr int kFullWeight = 127, kMostPlaces = 60000;
 Places placesIn(const Image<float> &disagreement);
 
 /// The same where frames do not lie on each other closely: things are what moves under a loose fit, with what moves
-/// under a close one and is wide and touches them, or hangs on that. There are no narrow places, and none of less than kLeastThing.
+/// under a close one and is wide and touches them, or hangs on that. There are no narrow places, and none of less than
+/// kLeastThing.
 Places placesIn(const Image<float> &loose, const Image<float> &close);
 
 /// 1 in the cells of things: what is wide, closed to wholes, of kLeastThing at least; with a margin, in parts of the
