@@ -54,6 +54,7 @@ float luminance709(const Image<float> &rgb, int x, int y)
 struct Score {
     double within = 0.0; ///< share of what is scored that lies within a quarter of a stop of the state's truth
     double alone = 0.0;  ///< the same of that frame by itself, without any merge: demosaicing and coding bend edges
+    double beside = 0.0; ///< as within, with what lies beside clipped pixels of raw frames
     double strict = 0.0; ///< as within, against the truth as the reference frame would have seen it
 };
 
@@ -93,6 +94,17 @@ std::vector<Image<float>> statesOnReference(const OpenedSet &set, const Recipe &
                     to.row(c, y)[x] = float(double(linearOfCode(warped.codes.row(c, y)[x])) * clipsAt);
     }
     return out;
+}
+
+/// Whether a pixel or one that touches it clips in a raw frame: two of its three colours are made from those.
+bool besideClipped(const Image<float> &light, double clipsAt, int x, int y)
+{
+    for (int v = std::max(0, y - 1); v <= std::min(light.height() - 1, y + 1); ++v)
+        for (int u = std::max(0, x - 1); u <= std::min(light.width() - 1, x + 1); ++u)
+            for (int c = 0; c < 3; ++c)
+                if (double(light.row(c, v)[u]) > 0.97 * clipsAt)
+                    return true;
+    return false;
 }
 
 /// Pixels of the mask that the reported state's frame holds at SNR 20 or more, unclipped.
@@ -136,6 +148,7 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
     if (reference == frames.size())
         throw std::logic_error("the reference is not merged");
     double mask = 0, scored = 0, within = 0, strict = 0, clipped = 0, outside = 0, byItself = 0;
+    double all = 0, allWithin = 0; // with those beside clipped ones
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             if (!truth.mask.row(0, y)[x])
@@ -148,7 +161,10 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
             const Image<float> &want = truth.states[given];
             const double clipsAt = kClipsAt * std::exp2(-kEvs[given]);
             const double light = double(luminance709(want, x, y)), z = light / clipsAt;
-            const double most = double(std::max({want.row(0, y)[x], want.row(1, y)[x], want.row(2, y)[x]})) / clipsAt;
+            const auto largest = [&](const Image<float> &rgb) {
+                return double(std::max({rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]}));
+            };
+            const double most = (seen.empty() ? largest(want) : std::max(largest(want), largest(seen[given]))) / clipsAt;
             const auto &trust = aligned->trust[state];
             if (trust && trust->row(0, y)[x] == kNotCovered)
                 continue;
@@ -158,23 +174,28 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
             }
             if (z / std::sqrt(frame.measured.noise.variance(z)) < 20.0)
                 continue;
-            ++scored;
-            outside += place < 0;
             const double here = got(x, y) / scale;
             const auto near = [](double a, double b) { return std::abs(std::log2(a / b)) <= 0.25; };
             const double wanted = seen.empty() ? light : double(luminance709(seen[given], x, y));
+            ++all;
+            allWithin += near(here, wanted);
+            if (frame.frame->isRaw() && besideClipped(want, clipsAt, x, y))
+                continue;
+            ++scored;
+            outside += place < 0;
             strict += near(here, light);
             within += near(here, wanted);
             byItself += near(alone(state, x, y) / scale, wanted);
         }
     std::printf(
         "  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
-        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, as the reference would see it %.2f %%\n",
+        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, with what lies beside clipped pixels %.2f %%, as the "
+        "reference would see it %.2f %%\n",
         frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::slight)),
         100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
-        100.0 * within / scored, 100.0 * byItself / scored, 100.0 * strict / scored);
+        100.0 * within / scored, 100.0 * byItself / scored, 100.0 * allWithin / all, 100.0 * strict / scored);
     std::fflush(stdout);
-    return {within / scored, byItself / scored, strict / scored};
+    return {within / scored, byItself / scored, allWithin / all, strict / scored};
 }
 
 double pu21Of(const OpenedSet &set, double sensitivity, const Image<float> &truth, ExecContext &ctx)

@@ -1,8 +1,11 @@
 #include "movement/movement.h"
 
 #include "align/warp.h"
+#include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/places_p.h"
+
+#include <opencv2/imgproc.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -44,12 +47,18 @@ Image<uint8_t> cellsThatCount(const std::vector<DrawnCells> &drawn, int width, i
     return out;
 }
 
-/// The largest disagreement of any pair, where it counts.
-Image<float> evidence(const std::vector<CellFrame> &cells, size_t preferred, const Image<uint8_t> &counts, Fit fit,
-                      double response, CloseComparisons &close, ExecContext ctx)
+/// What the pairs say together.
+struct Evidence {
+    Image<float> apart; ///< the largest disagreement, where it counts
+    Image<float> blind; ///< the least, by which frames could differ without being noticed
+};
+Evidence evidence(const std::vector<CellFrame> &cells, size_t preferred, const Image<uint8_t> &counts, Fit fit,
+                  double response, CloseComparisons &close, ExecContext ctx)
 {
     const int width = counts.width(), height = counts.height();
-    Image<float> out(width, height, 1);
+    Evidence out{Image<float>(width, height, 1), Image<float>(width, height, 1)};
+    for (int y = 0; y < height; ++y)
+        std::fill_n(out.blind.row(0, y), width, kBlind);
     const auto pairs = pairsToCompare(cells.size(), preferred);
     for (size_t i = 0; i < pairs.size(); ++i) {
         const auto [a, b] = pairs[i];
@@ -58,10 +67,36 @@ Image<float> evidence(const std::vector<CellFrame> &cells, size_t preferred, con
                               ? close.of(a, b, own)
                               : std::make_shared<const Comparison>(compare(cells[a], cells[b], fit, response, own));
         for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x)
+            for (int x = 0; x < width; ++x) {
+                out.blind.row(0, y)[x] = std::min(out.blind.row(0, y)[x], pair->blind.row(0, y)[x]);
                 if (counts.row(0, y)[x])
-                    out.row(0, y)[x] = std::max(out.row(0, y)[x], pair->apart.row(0, y)[x]);
+                    out.apart.row(0, y)[x] = std::max(out.apart.row(0, y)[x], pair->apart.row(0, y)[x]);
+            }
     }
+    return out;
+}
+
+/// 1 in cells, and beside them, where frames near clipping are merged that nobody can compare: what moves there shows
+/// only when it is mixed. `counts` as for evidence().
+Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint8_t> &counts, const Image<float> &blind)
+{
+    const int width = blind.width(), height = blind.height();
+    Image<uint8_t> out(width, height, 1), mixed(width, height, 1);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            int shown = 0, bent = 0;
+            for (const CellFrame &f : cells) {
+                const bool shows = !f.clips.row(0, y)[x] && !f.absent.row(0, y)[x];
+                shown += shows;
+                bent += shows && f.nearClips.row(0, y)[x];
+            }
+            const bool unseen = counts.row(0, y)[x] && blind.row(0, y)[x] > kSeeing;
+            out.row(0, y)[x] = unseen;
+            mixed.row(0, y)[x] = unseen && shown > 1 && bent > 0;
+        }
+    cv::Mat unseen = matOf(out), near;
+    cv::dilate(matOf(mixed), near, cv::Mat::ones(3, 3, CV_8U));
+    unseen &= near;
     return out;
 }
 
@@ -142,25 +177,37 @@ private:
     std::vector<Shown> shown_;
 };
 
+/// Whether two frames can show the same where one is near clipping, and bent.
+bool alike(const CellFrame &a, const CellFrame &b, int x, int y)
+{
+    constexpr float kBent = 0.2f, kSigmas = 3.0f; // share of the light; of the noise
+    float la = 0.0f, lb = 0.0f, variance = 0.0f;
+    for (int c = 0; c < a.light.planes(); ++c) {
+        la += a.light.row(c, y)[x];
+        lb += b.light.row(c, y)[x];
+        variance += a.pixelVariance(a.light.row(c, y)[x]) + b.pixelVariance(b.light.row(c, y)[x]);
+    }
+    return std::abs(la - lb) <= kBent * std::max(la, lb) + kSigmas * std::sqrt(variance / float(a.pixels));
+}
+
 /// Cells where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less also those
 /// where `a` clips and `b` is no darker than that.
 enum class Other { Darker, Brighter };
 Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, const Comparison &pair)
 {
     const int width = pair.apart.width(), height = pair.apart.height();
-    Image<uint8_t> out(width, height, 1);
+    Image<uint8_t> out(width, height, 1), differs(width, height, 1);
     for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            out.row(0, y)[x] =
-                pair.apart.row(0, y)[x] <= kSame &&
-                (pair.blind.row(0, y)[x] <= kSeeing || (other == Other::Darker && a.nearClips.row(0, y)[x] &&
-                                                        !b.nearClips.row(0, y)[x] && !b.absent.row(0, y)[x]));
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            if (pair.apart.row(0, y)[x] > kSame)
-                for (int v = std::max(0, y - kAround); v <= std::min(height - 1, y + kAround); ++v)
-                    for (int u = std::max(0, x - kAround); u <= std::min(width - 1, x + kAround); ++u)
-                        out.row(0, v)[u] = 0;
+        for (int x = 0; x < width; ++x) {
+            const bool standsIn = other == Other::Darker && a.nearClips.row(0, y)[x] && !b.nearClips.row(0, y)[x] &&
+                                  !b.absent.row(0, y)[x];
+            out.row(0, y)[x] = standsIn || pair.blind.row(0, y)[x] <= kSeeing;
+            differs.row(0, y)[x] =
+                pair.apart.row(0, y)[x] > kSame || (standsIn && !a.clips.row(0, y)[x] && !alike(a, b, x, y));
+        }
+    cv::Mat same = matOf(out), around;
+    cv::dilate(matOf(differs), around, cv::Mat::ones(2 * kAround + 1, 2 * kAround + 1, CV_8U));
+    same.setTo(0, around);
     return out;
 }
 
@@ -311,17 +358,19 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         drawn.push_back({region.task, region.frame, drawnCells(region, out.cell, width, height)});
     const double response = responseTolerance(request.sensitivity);
     CloseComparisons close(cells, request.preferred, response);
+    const Image<uint8_t> counts = cellsThatCount(drawn, width, height);
     const auto look = [&](Fit fit, double from, double to) {
         if (request.sensitivity <= 0.0)
-            return Image<float>(width, height, 1);
-        return evidence(cells, request.preferred, cellsThatCount(drawn, width, height), fit, response, close,
-                        comparing.part(from, to));
+            return Evidence{Image<float>(width, height, 1), Image<float>(width, height, 1)};
+        return evidence(cells, request.preferred, counts, fit, response, close, comparing.part(from, to));
     };
     // Frames that were brought onto each other say pixel by pixel where they may be believed, which settles what is
     // slight.
     const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
-    Places places = brought ? placesIn(look(Fit::Loose, 0.0, 0.5), look(Fit::Close, 0.5, 1.0))
-                            : placesIn(look(Fit::Close, 0.0, 1.0));
+    const Image<float> loosely = brought ? look(Fit::Loose, 0.0, 0.5).apart : Image<float>();
+    const Evidence closely = look(Fit::Close, brought ? 0.5 : 0.0, 1.0);
+    const Image<uint8_t> unseen = unseenCells(cells, counts, closely.blind);
+    Places places = brought ? placesIn(loosely, closely.apart, unseen) : placesIn(closely.apart, unseen);
     const int found = places.count;
     std::vector<size_t> takenFrom;
     for (const DrawnCells &region : drawn) {

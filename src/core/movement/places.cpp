@@ -15,6 +15,7 @@ constexpr double kJoined = 0.006; // of the width: parts nearer than that are on
 constexpr int kMargin = 3;        // cells around what was seen to move
 constexpr int kWide = 3;          // radius of a disc of cells that must fit into a thing
 constexpr double kHangs = 0.02;   // of the width: how long what hangs on a thing may be
+constexpr double kUnseen = 0.08;  // of the width: how far a place may reach where nobody can tell
 
 cv::Mat disc(int radius)
 {
@@ -116,13 +117,52 @@ void closeToWholes(cv::Mat &core)
     }
 }
 
+/// Lets places reach on through cells of `unseen`, where nobody can tell, until frames agree or some way on. These are
+/// no core: nothing is decided by them.
+void reachInto(const Image<uint8_t> &unseen, Image<uint16_t> &of)
+{
+    const int width = of.width(), height = of.height();
+    const int rounds = std::max(1, int(std::lround(kUnseen * width)));
+    // From all rims at once, a cell farther each round: whoever comes first has it.
+    std::vector<cv::Point> rim, next;
+    const auto step = [&](const cv::Point &from) {
+        for (int y = std::max(0, from.y - 1); y <= std::min(height - 1, from.y + 1); ++y)
+            for (int x = std::max(0, from.x - 1); x <= std::min(width - 1, from.x + 1); ++x)
+                if (unseen.row(0, y)[x] && !of.row(0, y)[x]) {
+                    of.row(0, y)[x] = of.row(0, from.y)[from.x];
+                    next.emplace_back(x, y);
+                }
+    };
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            if (of.row(0, y)[x])
+                rim.emplace_back(x, y);
+    for (int i = 0; i < rounds && !rim.empty(); ++i) {
+        std::ranges::for_each(rim, step);
+        rim.swap(next);
+        next.clear();
+    }
+}
+
+/// Soft where a place borders on what frames agree about, and full elsewhere: a bright frame counts for so much that a
+/// little trust in it is too much.
+void findWeight(const Image<uint8_t> &unseen, Places &places)
+{
+    const cv::Mat of = matOf(places.of) > 0;
+    cv::Mat weight = matOf(places.weight), full;
+    cv::morphologyEx(of | (matOf(unseen) > 0), full, cv::MORPH_CLOSE, disc(kMargin)); // between two is no rim
+    cv::erode(full, full, disc(kMargin - 1));
+    cv::blur(full / 255 * kFullWeight, weight, {3, 3});
+    weight.setTo(0, of == 0);
+}
+
 /// Places around what is wide and what is narrow.
-Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
+Places placesAround(const cv::Mat &wide, const cv::Mat &moved, const Image<uint8_t> &unseen)
 {
     const int width = moved.cols, height = moved.rows;
     Places out{Image<uint8_t>(width, height, 1), Image<uint16_t>(width, height, 1), Image<uint8_t>(width, height, 1), 0,
                0};
-    cv::Mat core = matOf(out.core), weight = matOf(out.weight);
+    cv::Mat core = matOf(out.core);
     if (cv::countNonZero(moved) == 0)
         return out;
     wide.copyTo(core);
@@ -143,9 +183,8 @@ Places placesAround(const cv::Mat &wide, const cv::Mat &moved)
             const int label = more > 0 ? out.wide + more : labels.at<int>(y, x);
             out.of.row(0, y)[x] = uint16_t(label <= out.count ? label : 0);
         }
-    cv::Mat full;
-    cv::dilate(core, full, disc(kMargin - 1));
-    cv::blur(full * kFullWeight, weight, {3, 3});
+    reachInto(unseen, out.of);
+    findWeight(unseen, out);
     return out;
 }
 
@@ -162,20 +201,20 @@ Image<uint8_t> wideMovement(const Image<float> &disagreement, double margin)
     return out;
 }
 
-Places placesIn(const Image<float> &disagreement)
+Places placesIn(const Image<float> &disagreement, const Image<uint8_t> &unseen)
 {
     const cv::Mat moved = movedCells(disagreement);
-    return placesAround(wideParts(moved), moved);
+    return placesAround(wideParts(moved), moved, unseen);
 }
 
-Places placesIn(const Image<float> &loose, const Image<float> &close)
+Places placesIn(const Image<float> &loose, const Image<float> &close, const Image<uint8_t> &unseen)
 {
     cv::Mat seeds = wideParts(movedCells(loose));
     dropSmall(seeds);
     // What is wide under a close fit belongs to the thing as a whole: shadows differ too softly for a loose one.
     const cv::Mat moved = movedCells(close);
     const cv::Mat things = withWhatHangs(partsWith(seeds, wideCells(moved) | seeds), moved, 2.0 * kHangs);
-    return placesAround(things, things);
+    return placesAround(things, things, unseen);
 }
 
 Image<uint8_t> drawnCells(const DrawnRegion &region, int cell, int width, int height)

@@ -16,14 +16,15 @@ struct Places {
 inline constexpr double kLeastThing = 4e-4; // of the picture: smaller places are not worth a name
 inline constexpr int kFullWeight = 127, kMostPlaces = 60000;
 
-/// What surely moved (disagreement above 1) with all that perhaps did and touches it, closed to whole things. Beyond
-/// kMostPlaces nothing counts.
-Places placesIn(const Image<float> &disagreement);
+/// What surely moved (disagreement above 1) with all that perhaps did and touches it, closed to whole things. Places
+/// reach on through `unseen` cells (1), where nobody can tell whether something moved. Beyond kMostPlaces nothing
+/// counts.
+Places placesIn(const Image<float> &disagreement, const Image<uint8_t> &unseen);
 
 /// The same where frames do not lie on each other closely: things are what moves under a loose fit, with what moves
 /// under a close one and is wide and touches them, or hangs on that. There are no narrow places, and none of less than
 /// kLeastThing.
-Places placesIn(const Image<float> &loose, const Image<float> &close);
+Places placesIn(const Image<float> &loose, const Image<float> &close, const Image<uint8_t> &unseen);
 
 /// 1 in the cells of things: what is wide, closed to wholes, of kLeastThing at least; with a margin, in parts of the
 /// width.

@@ -166,6 +166,60 @@ private Q_SLOTS:
         QVERIFY(grid(3, 100) > 0 && grid(2, 100) < 0);
         QVERIFY(grid(3, 117) < 0 && grid(2, 117) > 0 && grid(1, 117) < 0);
     }
+    void aPlaceReachesThroughWhatNobodyCanCompare()
+    {
+        // A cloud grows darker over a field and, above that, over boughs before a sky that clips in all frames but
+        // one, which shows only noise of the boughs.
+        constexpr float kField = 0.2f, kBough = 0.02f, kSky = 12.0f;
+        std::vector<Image<float>> states;
+        for (float light : {0.77f, 1.0f, 1.3f}) {
+            states.push_back(test::flat(320, 200, 0.15f, 0.15f, 0.15f));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 70; y < 140; ++y)
+                    for (int x = 120; x < 180; ++x)
+                        states.back().row(c, y)[x] = y >= 100 ? kField * light : x % 6 < 3 ? kBough * light : kSky;
+        }
+        const Shots shots = shoot(states, {-4, 0, 2});
+        const Movement movement = find(shots, {50.0, size_t(1), 1});
+        const int place = movement.placeAt(150, 120);
+        QVERIFY(place >= 0);
+        QCOMPARE(movement.places[size_t(place)].frame, size_t(1));
+        QCOMPARE(movement.placeAt(151, 80), place);
+        QVERIFY(movement.places[size_t(place)].area.y0 > 80); // what nobody can compare decides nothing
+        const Merged got = merge(shots, movement);
+        double boughs = 0.0, count = 0.0;
+        for (int y = 76; y < 90; ++y)
+            for (int x = 121; x < 178; x += 6, ++count)
+                boughs += double(got.radiance.row(1, y)[x]) * kClips;
+        const double light = boughs / count;
+        QVERIFY2(std::abs(std::log2(light / double(kBough))) < 0.1, qPrintable(QString::number(light)));
+    }
+    void besideClippedLightOnlyTheSameStandsIn()
+    {
+        // In the middle of what moves, the keeper shows dark between lamps; the others show all of it lit.
+        constexpr float kDark = 0.03f, kLamp = 6.0f, kOther = 0.5f;
+        std::vector<Image<float>> states;
+        for (int state = 0; state < 3; ++state) {
+            states.push_back(test::flat(320, 200, 0.1f, 0.1f, 0.1f));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 40; y < 160; ++y)
+                    for (int x = 100; x < 220; ++x) {
+                        const bool middle = y >= 95 && y < 105 && x >= 152 && x < 170;
+                        const bool lamp = middle && (state != 1 || x % 8 < 2);
+                        states.back().row(c, y)[x] = lamp ? kLamp : state == 1 ? kDark : kOther;
+                    }
+        }
+        const Shots shots = shoot(states, {-4, 0, 1});
+        const Movement movement = find(shots, {50.0, size_t(1), 1});
+        const int place = movement.placeAt(156, 100);
+        QVERIFY(place >= 0);
+        QCOMPARE(movement.places[size_t(place)].frame, size_t(1));
+        const Merged got = merge(shots, movement);
+        for (const int x : {156, 157, 164, 165}) { // as far from lamps as can be
+            const float light = got.radiance.row(1, 100)[x] * float(kClips);
+            QVERIFY2(std::abs(std::log2(light / kDark)) < 0.5, qPrintable(QString::number(double(light))));
+        }
+    }
     void otherFramesCountWhereTheyShowTheSame()
     {
         // A large slow thing of one light: its inside is the same in all frames that hold it.
