@@ -15,12 +15,13 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <functional>
 #include <utility>
 
 namespace yolk {
 namespace {
 
-constexpr int kBlendSide = 256; // pixels of the picture whose exposures are blended
+constexpr int kBlendSide = 192; // pixels of the picture whose exposures are blended
 constexpr int kCellPixels = 3;  // of it, across a cell of the grid
 constexpr double kCellStops = 0.5;
 constexpr double kExposureStops = 2.0; // at most, from one blended exposure to the next
@@ -71,14 +72,65 @@ void weightRow(const float *__restrict r, const float *__restrict g, const float
     }
 }
 
-cv::Mat weightOf(ImageView<const float> rgb, const FusionWeights &weights)
+cv::Mat weightOf(const std::array<cv::Mat, 3> &rgb, const FusionWeights &weights)
 {
-    const cv::Mat grey = 0.299 * matOf(rgb, 0) + 0.587 * matOf(rgb, 1) + 0.114 * matOf(rgb, 2);
+    const cv::Mat grey = 0.299 * rgb[0] + 0.587 * rgb[1] + 0.114 * rgb[2];
     cv::Mat contrast, out(grey.size(), CV_32F);
     cv::Laplacian(grey, contrast, CV_32F);
     for (int y = 0; y < out.rows; ++y)
-        weightRow(rgb.row(0, y), rgb.row(1, y), rgb.row(2, y), contrast.ptr<float>(y), out.cols,
+        weightRow(rgb[0].ptr<float>(y), rgb[1].ptr<float>(y), rgb[2].ptr<float>(y), contrast.ptr<float>(y), out.cols,
                   float(weights.contrast), float(weights.saturation), float(weights.exposedness), out.ptr<float>(y));
+    return out;
+}
+
+/// Fuses pictures whose channels `channelOf(picture, channel)` gives, at once for several.
+Image<float> fused(Shape shape, int count, const std::function<cv::Mat(int picture, int channel)> &channelOf,
+                   const FusionWeights &weights, ExecContext &ctx)
+{
+    const int levels = int(std::log2(std::min(shape.width, shape.height)));
+    struct Picture {
+        std::array<cv::Mat, 3> rgb;
+        std::array<Pyramid, 3> bands;
+        cv::Mat weight;
+    };
+    std::vector<Picture> pictures{size_t(count)};
+    ExecContext parting = ctx.part(0.0, 0.5), weighing = ctx.part(0.5, 0.7), mixing = ctx.part(0.7, 0.9),
+                joining = ctx.part(0.9, 1.0);
+    forEachPart(parting, 3 * count, [&](int i, ExecContext &) {
+        Picture &p = pictures[size_t(i / 3)];
+        const size_t c = size_t(i % 3);
+        p.rgb[c] = channelOf(i / 3, i % 3);
+        p.bands[c] = laplacian(p.rgb[c], levels);
+    });
+    forEachPart(weighing, count, [&](int i, ExecContext &) {
+        pictures[size_t(i)].weight = weightOf(pictures[size_t(i)].rgb, weights);
+    });
+    cv::Mat sum = pictures[0].weight.clone();
+    for (size_t i = 1; i < pictures.size(); ++i)
+        sum += pictures[i].weight;
+    forEachPart(mixing, count, [&](int i, ExecContext &) {
+        Picture &p = pictures[size_t(i)];
+        const Pyramid share = gaussian(p.weight / sum, levels);
+        for (Pyramid &bands : p.bands)
+            for (size_t l = 0; l < bands.size(); ++l)
+                cv::multiply(bands[l], share[l], bands[l]);
+    });
+    Image<float> out(shape, Fill::Anything);
+    forEachPart(joining, 3, [&](int c, ExecContext &) {
+        cv::Mat whole;
+        for (int l = levels; l >= 0; --l) {
+            cv::Mat band = pictures[0].bands[size_t(c)][size_t(l)];
+            for (size_t i = 1; i < pictures.size(); ++i)
+                band += pictures[i].bands[size_t(c)][size_t(l)];
+            if (!whole.empty()) {
+                cv::Mat larger;
+                cv::pyrUp(whole, larger, band.size());
+                band += larger;
+            }
+            whole = band;
+        }
+        whole.copyTo(matOf(out.view(), c));
+    });
     return out;
 }
 
@@ -100,42 +152,73 @@ YOLK_INLINE void add(Float4 value, float *to)
     std::memcpy(to, &sum, sizeof sum);
 }
 
-/// Adds to the cells round every pixel by how much its display light differs from scene light, and the weight.
-void spread(ImageView<const float> fused, ImageView<const float> scene, LightGrid &to)
+/// Light of the sRGB codes i / kCodes.
+constexpr int kCodes = 4096;
+const std::vector<float> &lightOfCodes()
 {
-    constexpr float kCodes = 4096.0f, kDarkest = 1e-4f;
-    std::vector<float> light(size_t(kCodes) + 1); // of the codes
-    for (size_t i = 0; i < light.size(); ++i)
-        light[i] = float(decodeSrgb(double(i) / double(kCodes)));
-    struct Between {
-        int first;
-        float part;
+    static const auto table = [] {
+        std::vector<float> out(kCodes + 1);
+        for (size_t i = 0; i < out.size(); ++i)
+            out[i] = float(decodeSrgb(double(i) / kCodes));
+        return out;
+    }();
+    return table;
+}
+
+/// By how many stops display light lies over scene light.
+YOLK_MULTIVERSION
+void stopsRow(const float *r, const float *g, const float *b, const float *ev, int width, const float *light,
+              float *__restrict out)
+{
+    constexpr float kDarkest = 1e-4f;
+    const auto lightOf = [&](float code) {
+        const float at = code * float(kCodes) + 0.5f, least = at > 0.0f ? at : 0.0f;
+        return light[int(least < float(kCodes) ? least : float(kCodes))];
     };
-    const auto between = [](double at, int count) {
-        const int first = std::clamp(int(at), 0, count - 2);
-        return Between{first, float(std::clamp(at - first, 0.0, 1.0))};
-    };
-    const int width = fused.width(), height = fused.height();
+    for (int x = 0; x < width; ++x)
+        out[x] = quickLog2(kDarkest + kLuminance2020[0] * lightOf(r[x]) + kLuminance2020[1] * lightOf(g[x]) +
+                           kLuminance2020[2] * lightOf(b[x])) -
+                 ev[x];
+}
+
+/// Where a pixel lies between two cells.
+struct Between {
+    int first;
+    float part;
+};
+YOLK_INLINE Between between(float at, int count)
+{
+    const int first = std::clamp(int(at), 0, count - 2);
+    return {first, std::clamp(at - float(first), 0.0f, 1.0f)};
+}
+
+/// Adds to the cells round every pixel by how much its display light differs from scene light, and the weight.
+void spread(ImageView<const float> blend, ImageView<const float> scene, LightGrid &to)
+{
+    const int width = blend.width(), height = blend.height();
+    const float *light = lightOfCodes().data();
+    std::vector<float> value(static_cast<size_t>(width));
     std::vector<Between> columns;
     for (int x = 0; x < width; ++x)
-        columns.push_back(between((x + 0.5) / width * to.columns() - 0.5, to.columns()));
+        columns.push_back(between(float((x + 0.5) / width * to.columns() - 0.5), to.columns()));
     const ptrdiff_t nextColumn = ptrdiff_t(to.lights()) * LightGrid::kValues, nextRow = nextColumn * to.columns();
+    const float lowest = float(to.evAt(0)), perStop = float(1.0 / (to.evAt(1) - to.evAt(0)));
     for (int y = 0; y < height; ++y) {
-        const Between row = between((y + 0.5) / height * to.rows() - 0.5, to.rows());
-        const float *r = fused.row(0, y), *g = fused.row(1, y), *b = fused.row(2, y), *ev = scene.row(3, y);
-        const auto lightOf = [&](float code) { return light[size_t(std::clamp(code, 0.0f, 1.0f) * kCodes + 0.5f)]; };
+        const Between row = between(float((y + 0.5) / height * to.rows() - 0.5), to.rows());
+        const float *ev = scene.row(3, y);
+        stopsRow(blend.row(0, y), blend.row(1, y), blend.row(2, y), ev, width, light, value.data());
+        float *cells = to.at(0, row.first, 0);
         for (int x = 0; x < width; ++x) {
-            const float display = kDarkest + kLuminance2020[0] * lightOf(r[x]) + kLuminance2020[1] * lightOf(g[x]) +
-                                  kLuminance2020[2] * lightOf(b[x]);
-            const float value = quickLog2(display) - ev[x];
-            const Between column = columns[size_t(x)], z = between(to.lightOf(double(ev[x])), to.lights());
-            const Float4 both{(1.0f - z.part) * value, 1.0f - z.part, z.part * value, z.part};
-            const Float4 left = (1.0f - column.part) * both, right = column.part * both;
-            float *cell = to.at(column.first, row.first, z.first);
-            add((1.0f - row.part) * left, cell);
-            add((1.0f - row.part) * right, cell + nextColumn);
-            add(row.part * left, cell + nextRow);
-            add(row.part * right, cell + nextRow + nextColumn);
+            const Between column = columns[size_t(x)], z = between((ev[x] - lowest) * perStop, to.lights());
+            const float v = value[size_t(x)];
+            const Float4 both{(1.0f - z.part) * v, 1.0f - z.part, z.part * v, z.part};
+            const Float4 right = column.part * both, left = both - right;
+            const Float4 rightBelow = row.part * right, leftBelow = row.part * left;
+            float *cell = cells + column.first * nextColumn + z.first * LightGrid::kValues;
+            add(left - leftBelow, cell);
+            add(right - rightBelow, cell + nextColumn);
+            add(leftBelow, cell + nextRow);
+            add(rightBelow, cell + nextRow + nextColumn);
         }
     }
 }
@@ -166,21 +249,33 @@ void fillColumn(float *sums, int lights)
         sums[2 * z + 1] = 0.0f;
 }
 
-/// Cells that few pixels fell into take something of their neighbours, along x and y.
-void shareWithNeighbours(LightGrid &grid)
+/// Cells that few pixels fell into take something of their neighbours, along x and y; then all columns are filled.
+LightGrid filled(LightGrid &from, ExecContext &ctx)
 {
-    LightGrid from = grid; // as it was
+    LightGrid out = from;
     constexpr float kShare = 0.5f;
-    for (int r = 0; r < grid.rows(); ++r)
-        for (int c = 0; c < grid.columns(); ++c)
-            for (const auto &[dc, dr] : {std::pair(-1, 0), std::pair(1, 0), std::pair(0, -1), std::pair(0, 1)}) {
-                if (c + dc < 0 || c + dc >= grid.columns() || r + dr < 0 || r + dr >= grid.rows())
-                    continue;
-                const float *other = from.at(c + dc, r + dr, 0);
-                float *own = grid.at(c, r, 0);
-                for (int i = 0; i < grid.lights() * LightGrid::kValues; ++i)
-                    own[i] += kShare * other[i];
-            }
+    const int values = out.columns() * out.lights() * LightGrid::kValues, column = out.lights() * LightGrid::kValues;
+    constexpr int kRows = 4; // of a task
+    forEachPart(ctx, (out.rows() + kRows - 1) / kRows, [&](int part, ExecContext &) {
+        for (int r = part * kRows; r < std::min(out.rows(), (part + 1) * kRows); ++r) {
+            float *own = out.at(0, r, 0);
+            const auto take = [&](const float *other, int count, float *to) {
+#pragma GCC ivdep
+                for (int i = 0; i < count; ++i)
+                    to[i] += kShare * other[i];
+            };
+            const float *here = from.at(0, r, 0);
+            take(here, values - column, own + column);
+            take(here + column, values - column, own);
+            if (r > 0)
+                take(from.at(0, r - 1, 0), values, own);
+            if (r + 1 < out.rows())
+                take(from.at(0, r + 1, 0), values, own);
+            for (int c = 0; c < out.columns(); ++c)
+                fillColumn(out.at(c, r, 0), out.lights());
+        }
+    });
+    return out;
 }
 
 } // namespace
@@ -196,43 +291,9 @@ Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, con
             throw ArgumentError(textOf("blending: exposures of %d x %d x %d and %d x %d x %d: must be alike, of three "
                                        "planes",
                                        shape.width, shape.height, shape.planes, p.width(), p.height(), p.planes()));
-    const size_t count = pictures.size();
-    const int levels = int(std::log2(std::min(shape.width, shape.height)));
-    std::vector<cv::Mat> shares(count);
-    ExecContext weighing = ctx.part(0.0, 0.3), mixing = ctx.part(0.3, 0.9);
-    forEachPart(weighing, int(count),
-                [&](int i, ExecContext &) { shares[size_t(i)] = weightOf(pictures[size_t(i)], weights); });
-    cv::Mat sum = shares[0].clone();
-    for (size_t i = 1; i < count; ++i)
-        sum += shares[i];
-    std::vector<std::array<Pyramid, 3>> mixed(count);
-    forEachPart(mixing, int(count), [&](int i, ExecContext &) {
-        const Pyramid share = gaussian(shares[size_t(i)] / sum, levels);
-        for (int c = 0; c < 3; ++c) {
-            Pyramid &bands = mixed[size_t(i)][size_t(c)];
-            bands = laplacian(matOf(pictures[size_t(i)], c), levels);
-            for (size_t l = 0; l < bands.size(); ++l)
-                bands[l] = bands[l].mul(share[l]);
-        }
-    });
-    Image<float> out(shape);
-    for (size_t c = 0; c < 3; ++c) {
-        cv::Mat whole;
-        for (int l = levels; l >= 0; --l) {
-            cv::Mat band = mixed[0][c][size_t(l)].clone();
-            for (size_t i = 1; i < count; ++i)
-                band += mixed[i][c][size_t(l)];
-            if (!whole.empty()) {
-                cv::Mat larger;
-                cv::pyrUp(whole, larger, band.size());
-                band += larger;
-            }
-            whole = band;
-        }
-        whole.copyTo(matOf(out.view(), int(c)));
-    }
-    ctx.report(1.0);
-    return out;
+    return fused(
+        shape, int(pictures.size()),
+        [&](int picture, int channel) { return matOf(pictures[size_t(picture)], channel).clone(); }, weights, ctx);
 }
 
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start)
@@ -285,29 +346,20 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
     }
     const std::vector<double> exposures = blendedExposures(settings, start);
     const StepTable codes = codeTable(std::exp2(settings.contrast / 100.0));
-    std::vector<Image<float>> pictures(exposures.size());
-    ExecContext exposing = ctx.part(0.0, 0.2), fusing = ctx.part(0.2, 0.9);
-    forEachPart(exposing, int(exposures.size()), [&](int i, ExecContext &) {
-        Image<float> &picture = pictures[size_t(i)] = Image<float>(width, height, 3);
-        for (int c = 0; c < 3; ++c)
-            for (int y = 0; y < height; ++y)
-                codes.lookUp({small.row(c, y), size_t(width)}, float(exposures[size_t(i)]), picture.row(c, y));
-    });
-    std::vector<ImageView<const float>> views;
-    for (const Image<float> &picture : pictures)
-        views.push_back(std::as_const(picture).view());
-    const Image<float> fused = fuseExposures(views, {}, fusing);
+    ExecContext fusing = ctx.part(0.0, 0.9), filling = ctx.part(0.9, 1.0);
+    const auto exposed = [&](int picture, int channel) {
+        cv::Mat out(height, width, CV_32F);
+        for (int y = 0; y < height; ++y)
+            codes.lookUp({small.row(channel, y), size_t(width)}, float(exposures[size_t(picture)]), out.ptr<float>(y));
+        return out;
+    };
+    const Image<float> blend = fused({width, height, 3}, int(exposures.size()), exposed, {}, fusing);
 
     const auto cellsOf = [](int pixels) { return std::max(2, (pixels + kCellPixels - 1) / kCellPixels); };
     const int lights = std::max(2, int(std::ceil((highest - lowest) / kCellStops)) + 1);
     LightGrid out(cellsOf(width), cellsOf(height), lights, lowest, kCellStops);
-    spread(fused.view(), small, out);
-    shareWithNeighbours(out);
-    for (int r = 0; r < out.rows(); ++r)
-        for (int c = 0; c < out.columns(); ++c)
-            fillColumn(out.at(c, r, 0), lights);
-    ctx.report(1.0);
-    return out;
+    spread(blend.view(), small, out);
+    return filled(out, filling);
 }
 
 } // namespace yolk

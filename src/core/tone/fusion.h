@@ -31,7 +31,7 @@ Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, con
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start);
 
 /// The small picture of a scene whose exposures are blended: stops of R, G, B and of the luminance, against 0.18.
-/// Shapes: linear Rec. 2020, three planes in; four planes, at most 256 pixels long. Throws ArgumentError (shape).
+/// Shapes: linear Rec. 2020, three planes in; four planes, at most 192 pixels long. Throws ArgumentError (shape).
 Image<float> blendScene(ImageView<const float> scene);
 
 /// Blends exposures of blendScene(), and keeps by how many stops display light differs there from scene light (EV), by
