@@ -136,7 +136,8 @@ void benchCanvas(Report &report, const std::string &folder)
     }
     sharp = percentile(sharpAfter, 0.95);
     char note[96];
-    std::snprintf(note, sizeof note, "canvas of %d x %d, at most 16", window.canvas()->width(), window.canvas()->height());
+    std::snprintf(note, sizeof note, "canvas of %d x %d, at most 16", window.canvas()->width(),
+                  window.canvas()->height());
     report.add("canvas.pan_ms_median", percentile(hand.milliseconds, 0.5), note);
     report.add("canvas.pan_ms_p95", percentile(hand.milliseconds, 0.95), "at most 33");
     report.add("canvas.pan_ms_max", percentile(hand.milliseconds, 1.0), "");

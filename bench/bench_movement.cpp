@@ -164,7 +164,8 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
             const auto largest = [&](const Image<float> &rgb) {
                 return double(std::max({rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]}));
             };
-            const double most = (seen.empty() ? largest(want) : std::max(largest(want), largest(seen[given]))) / clipsAt;
+            const double most =
+                (seen.empty() ? largest(want) : std::max(largest(want), largest(seen[given]))) / clipsAt;
             const auto &trust = aligned->trust[state];
             if (trust && trust->row(0, y)[x] == kNotCovered)
                 continue;
@@ -189,7 +190,8 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
         }
     std::printf(
         "  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
-        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, with what lies beside clipped pixels %.2f %%, as the "
+        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, with what lies beside clipped pixels %.2f %%, as "
+        "the "
         "reference would see it %.2f %%\n",
         frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::slight)),
         100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
@@ -230,7 +232,7 @@ void benchStatic(Report &report, const std::string &folder, ExecContext &ctx)
         for (const test::FrameKind kind : {test::FrameKind::Camera, test::FrameKind::Sixteen, test::FrameKind::Raw})
             measure(scene.name + (kind == test::FrameKind::Camera ? ".jpg"
                                   : kind == test::FrameKind::Raw  ? ".dng"
-                                                            : ".tif"),
+                                                                  : ".tif"),
                     test::shootStill(scene, kind, folder), scene.truth);
     report.add("movement.static_loss_db", middle, "sensitivity 50 against 0, the largest change; goal 0.1");
     report.add("movement.static_loss_db_at_100", full, "sensitivity 100 against 0; goal 0.3");

@@ -78,7 +78,8 @@ Transform best(const Image<float> &still, const Image<float> &moving, ExecContex
 }
 
 /// The merge behind given transforms, without anything else.
-double behind(const OpenedSet &set, const std::vector<Transform> &transforms, const Image<float> &truth, ExecContext &ctx)
+double behind(const OpenedSet &set, const std::vector<Transform> &transforms, const Image<float> &truth,
+              ExecContext &ctx)
 {
     Recipe recipe;
     recipe.frames.reference = set.sources.frames[0]->id;

@@ -37,7 +37,8 @@ double ours(const std::vector<std::string> &paths, const StillScene &scene, Exec
 /// The best that OpenCV's merge makes of the frames: given sRGB as the response, or with either of its own
 /// calibrations.
 template <class Merge>
-double theirs(Merge &merge, const std::vector<cv::Mat> &frames, const std::vector<float> &times, const StillScene &scene)
+double theirs(Merge &merge, const std::vector<cv::Mat> &frames, const std::vector<float> &times,
+              const StillScene &scene)
 {
     std::vector<cv::Mat> responses(3);
     responses[0].create(256, 1, CV_32FC3);

@@ -21,9 +21,10 @@ CompareBar::CompareBar(Document *document, QWidget *parent)
                                            "subcontrol-position: right center; right: 8px; }"));
     against_->setAccessibleName(tr("Compare with"));
     label->setBuddy(against_);
-    way_ = new ChoiceRow(tr("Compare"), {{tr("Off"), tr("Only the picture")},
-                                     {tr("Split"), tr("Both under a line that can be dragged and turned. D")},
-                                     {tr("Beside"), tr("Side by side, with one zoom. Shift+D")}},
+    way_ = new ChoiceRow(tr("Compare"),
+                         {{tr("Off"), tr("Only the picture")},
+                          {tr("Split"), tr("Both under a line that can be dragged and turned. D")},
+                          {tr("Beside"), tr("Side by side, with one zoom. Shift+D")}},
                          this);
     auto *layout = new QHBoxLayout(this);
     layout->setContentsMargins(0, 0, 12, 0);
@@ -77,8 +78,7 @@ void CompareBar::fillMenu()
     QAction *asTaken = menu_->addAction(tr("Frames as they were taken"));
     asTaken->setCheckable(true);
     asTaken->setChecked(document_->comparison()->framesAsTaken());
-    connect(asTaken, &QAction::triggered, this,
-            [this](bool on) { document_->comparison()->setFramesAsTaken(on); });
+    connect(asTaken, &QAction::triggered, this, [this](bool on) { document_->comparison()->setFramesAsTaken(on); });
 }
 
 } // namespace yolk::app

@@ -31,8 +31,8 @@
 #include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
-#include <QStandardPaths>
 #include <QStackedWidget>
+#include <QStandardPaths>
 #include <QVBoxLayout>
 
 namespace yolk::app {
@@ -92,9 +92,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 
     framesPanel_ = new FramesPanel(document_, this);
     mergePanel_ = new MergePanel(document_, this);
-    shelf_ = new PresetShelf(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) +
-                                 QStringLiteral("/presets"),
-                             this);
+    shelf_ = new PresetShelf(
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
     auto *exporting = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
@@ -408,7 +407,8 @@ void MainWindow::refreshMarks()
         ->setMarked(!recipe.frames.excluded.empty() || !recipe.frames.removed.empty() ||
                     !recipe.frames.exposure.empty() || recipe.prepare != PrepareSettings() ||
                     recipe.white.mode != WhiteMode::AsShot);
-    path_->tab(int(Step::Merge))->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty() ||
+    path_->tab(int(Step::Merge))
+        ->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty() ||
                     !recipe.frames.keeper.empty() || recipe.align != AlignSettings() ||
                     recipe.movement != MovementSettings());
     path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());

@@ -3,9 +3,9 @@
 
 #include "canvas/canvas.h"
 #include "canvas/inspection_caption.h"
+#include "demo_sets.h"
 #include "document/monitor_profile.h"
 #include "hold_keys.h"
-#include "demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
 #include "status_line.h"
@@ -150,8 +150,8 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(view, tr("Pin a &reading"), QKeySequence(Qt::Key_V),
                            tr("Keeps a reading of the place under the pointer; so does Shift and a click."),
                            [this] { pinReading(); });
-    needSet_ << addCommand(view, tr("Remove all readings"), QKeySequence(tr("Shift+V")), tr("Removes all that are pinned."),
-                           [this] { document_->clearPins(); });
+    needSet_ << addCommand(view, tr("Remove all readings"), QKeySequence(tr("Shift+V")),
+                           tr("Removes all that are pinned."), [this] { document_->clearPins(); });
     view->addSeparator();
     makeInspectCommands(view);
     needSet_ << addCommand(view, tr("Next place that moved"), QKeySequence(tr("Ctrl+.")),
@@ -221,9 +221,11 @@ void MainWindow::makeCompareMenu(QMenu *menu)
     needSet_ << addCommand(menu, tr("Turn the line to the &right"), QKeySequence(Qt::Key_BracketRight),
                            tr("Turns the line of the split by 15 degrees."), [this] { canvas_->turnDivider(15.0); });
     needSet_ << addCommand(menu, tr("Move the line bac&k"), QKeySequence(tr("Ctrl+[")),
-                           tr("Moves the line of the split: more of the picture."), [this] { canvas_->moveDivider(-0.05); });
+                           tr("Moves the line of the split: more of the picture."),
+                           [this] { canvas_->moveDivider(-0.05); });
     needSet_ << addCommand(menu, tr("Move the line &on"), QKeySequence(tr("Ctrl+]")),
-                           tr("Moves the line of the split: less of the picture."), [this] { canvas_->moveDivider(0.05); });
+                           tr("Moves the line of the split: less of the picture."),
+                           [this] { canvas_->moveDivider(0.05); });
     menu->addSeparator();
     using Kind = ViewSource::Kind;
     const std::array<std::pair<QString, Kind>, 3> sources{std::pair(tr("With the &middle frame"), Kind::MiddleFrame),
@@ -264,9 +266,11 @@ void MainWindow::makeClippingMenu(QMenu *menu)
 {
     auto *group = new QActionGroup(this);
     const std::array<std::pair<QString, std::optional<EndsOf>>, 6> kinds{
-        std::pair(tr("&Not shown"), std::optional<EndsOf>()), std::pair(tr("&Any channel"), std::optional(EndsOf::Any)),
+        std::pair(tr("&Not shown"), std::optional<EndsOf>()),
+        std::pair(tr("&Any channel"), std::optional(EndsOf::Any)),
         std::pair(tr("A&ll channels"), std::optional(EndsOf::All)),
-        std::pair(tr("&Red"), std::optional(EndsOf::Red)), std::pair(tr("&Green"), std::optional(EndsOf::Green)),
+        std::pair(tr("&Red"), std::optional(EndsOf::Red)),
+        std::pair(tr("&Green"), std::optional(EndsOf::Green)),
         std::pair(tr("&Blue"), std::optional(EndsOf::Blue))};
     for (const auto &[name, ends] : kinds) {
         QAction *action = addCommand(menu, name, {}, tr("Hatches where the picture is pure white or black."),
@@ -278,10 +282,9 @@ void MainWindow::makeClippingMenu(QMenu *menu)
                 [this, action, ends = ends] { action->setChecked(document_->ends() == ends); });
     }
     menu->addSeparator();
-    needSet_ << addCommand(menu, tr("&Show or hide"), QKeySequence(tr("Shift+X")),
-                           tr("Hatches where any channel is pure white or black."), [this] {
-                               document_->setEnds(document_->ends() ? std::nullopt : std::optional(EndsOf::Any));
-                           });
+    needSet_ << addCommand(
+        menu, tr("&Show or hide"), QKeySequence(tr("Shift+X")), tr("Hatches where any channel is pure white or black."),
+        [this] { document_->setEnds(document_->ends() ? std::nullopt : std::optional(EndsOf::Any)); });
     const bool stored = QSettings().value(QStringLiteral("endsWhileDragging"), true).toBool();
     document_->setEndsWhileDragging(stored);
     QAction *dragging = menu->addAction(tr("While whites or blacks are &moved"));
@@ -304,10 +307,14 @@ void MainWindow::makeMonitorMenu(QMenu *menu)
         group->addAction(action);
     };
     const QString desktop = QStringLiteral("desktop"), srgb = QStringLiteral("srgb");
-    add(tr("Profile of the &desktop"), tr("The colour profile that the desktop keeps for the monitor; sRGB without one."),
+    add(
+        tr("Profile of the &desktop"),
+        tr("The colour profile that the desktop keeps for the monitor; sRGB without one."),
         [this, desktop] { useMonitorProfile(desktop); }, stored == desktop);
-    add(tr("&sRGB"), tr("The monitor takes sRGB."), [this, srgb] { useMonitorProfile(srgb); }, stored == srgb);
-    add(tr("Profile from a &file…"), tr("A colour profile that was measured for this monitor."),
+    add(
+        tr("&sRGB"), tr("The monitor takes sRGB."), [this, srgb] { useMonitorProfile(srgb); }, stored == srgb);
+    add(
+        tr("Profile from a &file…"), tr("A colour profile that was measured for this monitor."),
         [this] { askForMonitorProfile(); }, stored != desktop && stored != srgb);
     menu->addSeparator();
     QAction *proof = addCommand(menu, tr("&Proof of the export"), QKeySequence(tr("Shift+P")),
@@ -336,7 +343,8 @@ void MainWindow::useMonitorProfile(const QString &choice)
         QSettings().setValue(QStringLiteral("monitor"), choice);
     } catch (const Error &e) {
         document_->setMonitor(std::make_shared<const MonitorProfile>());
-        const QString name = choice == QStringLiteral("desktop") ? tr("The monitor's profile") : QFileInfo(choice).fileName();
+        const QString name =
+            choice == QStringLiteral("desktop") ? tr("The monitor's profile") : QFileInfo(choice).fileName();
         failure_ = tr("%1: %2. Colours are shown as on an sRGB monitor.").arg(name, QString::fromUtf8(e.what()));
         refreshMessages();
     }
@@ -373,7 +381,8 @@ void MainWindow::addHeldKeys()
 {
     const auto canLook = [this] { return document_->isOpen() && middle_->currentIndex() == 0; };
     Comparison *comparison = document_->comparison();
-    const auto hold = [this, canLook, comparison](Qt::Key key, const std::function<std::optional<ViewSource>()> &source) {
+    const auto hold = [this, canLook, comparison](Qt::Key key,
+                                                  const std::function<std::optional<ViewSource>()> &source) {
         heldKeys_->add(
             key,
             [canLook, comparison, source] {

@@ -61,10 +61,11 @@ void StatusLine::setReading(const std::optional<Reading> &reading)
         return pixel_->clear();
     const auto number = [](float v) { return QLocale().toString(double(v), 'g', 3); };
     const Probe &probe = *reading->probe;
-    QString words = tr("x %1  y %2   scene %3 EV  R %4  G %5  B %6")
-                        .arg(int(reading->at.x()))
-                        .arg(int(reading->at.y()))
-                        .arg(signedNumber(probe.ev, 1), number(probe.rgb[0]), number(probe.rgb[1]), number(probe.rgb[2]));
+    QString words =
+        tr("x %1  y %2   scene %3 EV  R %4  G %5  B %6")
+            .arg(int(reading->at.x()))
+            .arg(int(reading->at.y()))
+            .arg(signedNumber(probe.ev, 1), number(probe.rgb[0]), number(probe.rgb[1]), number(probe.rgb[2]));
     if (const QColor &c = reading->output; c.isValid()) {
         const auto percent = [](int code) { return std::lround(code / 2.55); };
         words += tr("   picture %1 %2 %3").arg(c.red()).arg(c.green()).arg(c.blue());

@@ -39,8 +39,8 @@ class TestCanvas : public QObject {
     {
         const QPoint to = canvas().widgetAt(picture).toPoint();
         for (const QPoint &at : {to + QPoint(9, 7), to}) { // a move to where the pointer is would not be told
-            QMouseEvent event(QEvent::MouseMove, QPointF(at), canvas().mapToGlobal(QPointF(at)), Qt::NoButton, Qt::NoButton,
-                              Qt::NoModifier);
+            QMouseEvent event(QEvent::MouseMove, QPointF(at), canvas().mapToGlobal(QPointF(at)), Qt::NoButton,
+                              Qt::NoButton, Qt::NoModifier);
             QApplication::sendEvent(&canvas(), &event);
         }
         window_->settle();
@@ -120,8 +120,8 @@ private Q_SLOTS:
     {
         const QPointF at(300, 200), under = canvas().pictureAt(at);
         for (int i = 0; i < 8; ++i) {
-            QWheelEvent wheel(at, canvas().mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
-                              false);
+            QWheelEvent wheel(at, canvas().mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier,
+                              Qt::NoScrollPhase, false);
             QApplication::sendEvent(&canvas(), &wheel);
         }
         QVERIFY(canvas().zoom() > 1.5);
@@ -158,8 +158,11 @@ private Q_SLOTS:
         window_->settle();
         const QRectF box = canvas().overviewBox();
         QVERIFY(box.width() > 100 && !document().overview().image.isNull());
-        const auto middle = [&] { return canvas().pictureAt(QPointF(canvas().width() / 2.0, canvas().height() / 2.0)); };
-        QTest::mouseClick(&canvas(), Qt::LeftButton, {}, (box.topLeft() + QPointF(box.width() / 4, box.height() / 4)).toPoint());
+        const auto middle = [&] {
+            return canvas().pictureAt(QPointF(canvas().width() / 2.0, canvas().height() / 2.0));
+        };
+        QTest::mouseClick(&canvas(), Qt::LeftButton, {},
+                          (box.topLeft() + QPointF(box.width() / 4, box.height() / 4)).toPoint());
         const QRectF area(document().pictureArea());
         QVERIFY(std::abs(middle().x() - area.width() / 4) < 20 && std::abs(middle().y() - area.height() / 4) < 20);
     }
@@ -254,8 +257,8 @@ private Q_SLOTS:
                     continue;
                 ++marked;
                 const QRgb p = plain.pixel(x, y);
-                const bool end = std::max({qRed(p), qGreen(p), qBlue(p)}) == 255 ||
-                                 std::min({qRed(p), qGreen(p), qBlue(p)}) == 0;
+                const bool end =
+                    std::max({qRed(p), qGreen(p), qBlue(p)}) == 255 || std::min({qRed(p), qGreen(p), qBlue(p)}) == 0;
                 QVERIFY(end && hatched.pixel(x, y) == document().overlayColour().rgb());
             }
         QVERIFY(marked > 50); // the sun
@@ -266,9 +269,7 @@ private Q_SLOTS:
     }
     void movingWhitesShowsClippingForAMoment()
     {
-        const auto move = [&](double value) {
-            document().setTone(&ToneSettings::whites, value, "whites", "a drag");
-        };
+        const auto move = [&](double value) { document().setTone(&ToneSettings::whites, value, "whites", "a drag"); };
         move(20);
         QVERIFY(document().shownEnds());
         QTRY_VERIFY_WITH_TIMEOUT(!document().shownEnds(), 3000);

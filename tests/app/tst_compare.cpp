@@ -335,8 +335,9 @@ private Q_SLOTS:
         const std::vector<std::byte> profile = iccProfile(OutputSpace::DisplayP3);
         const auto asked = xcb_intern_atom(connection, 0, 12, "_ICC_PROFILE");
         auto *atom = xcb_intern_atom_reply(connection, asked, nullptr);
-        xcb_change_property(connection, XCB_PROP_MODE_REPLACE, xcb_setup_roots_iterator(xcb_get_setup(connection)).data->root,
-                            atom->atom, XCB_ATOM_CARDINAL, 8, uint32_t(profile.size()), profile.data());
+        xcb_change_property(connection, XCB_PROP_MODE_REPLACE,
+                            xcb_setup_roots_iterator(xcb_get_setup(connection)).data->root, atom->atom,
+                            XCB_ATOM_CARDINAL, 8, uint32_t(profile.size()), profile.data());
         free(atom);
         const QByteArray found = profileOfScreen(connection);
         QCOMPARE(found, QByteArray(reinterpret_cast<const char *>(profile.data()), qsizetype(profile.size())));

@@ -288,7 +288,8 @@ private Q_SLOTS:
         // Areas come in a recipe; what it says of the keeper gives way to the line.
         Recipe recipe;
         recipe.frames.keeper = loadFrame(frames[2].toStdString())->id;
-        const std::string first = loadFrame(frames[0].toStdString())->id, second = loadFrame(frames[1].toStdString())->id;
+        const std::string first = loadFrame(frames[0].toStdString())->id,
+                          second = loadFrame(frames[1].toStdString())->id;
         recipe.movement.regions = {{HandTask::TakeFrom, first, second, 45.0, {{65, 85}}}};
         test::writeBytes(dir.filePath("recipe.json"), QByteArray::fromStdString(recipeText(recipe)));
         QCOMPARE(squares({"--recipe", dir.filePath("recipe.json")}), (QList<int>{1, 3}));

@@ -117,8 +117,8 @@ int main(int argc, char **argv)
     window.goTo(Step::Merge);
     shoot(window, "merge");
     for (const auto &[mode, name] :
-         {std::pair(yolk::InspectMode::Peek, "look-peek"),
-          std::pair(yolk::InspectMode::Sources, "look-sources"), std::pair(yolk::InspectMode::Noise, "look-noise")}) {
+         {std::pair(yolk::InspectMode::Peek, "look-peek"), std::pair(yolk::InspectMode::Sources, "look-sources"),
+          std::pair(yolk::InspectMode::Noise, "look-noise")}) {
         window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
         shoot(window, name);
     }

@@ -13,7 +13,7 @@ namespace {
 constexpr double kMargin = 14.0; // logical pixels round a fitted picture
 constexpr double kBetween = 6.0; // of two panes
 constexpr double kWheelStep = 1.2;
-constexpr double kAhead = 96.0;                         // logical pixels round the pane that are there before a pan
+constexpr double kAhead = 96.0; // logical pixels round the pane that are there before a pan
 
 } // namespace
 

@@ -41,9 +41,9 @@ public:
     bool isFitted() const { return fitting_ == Fitting::Whole; }
     const ViewPicture &picture() const { return picture_; }
     QPointF pictureAt(const QPointF &widgetPosition) const;
-    QPointF widgetAt(const QPointF &picturePosition) const; ///< in the first pane
+    QPointF widgetAt(const QPointF &picturePosition) const;     ///< in the first pane
     std::optional<QPointF> pointer() const { return pointer_; } ///< picture position; empty when it is off the picture
-    QStringList labels() const;                                ///< what is said to be where
+    QStringList labels() const;                                 ///< what is said to be where
     QRectF overviewBox() const; ///< of the inset, widget pixels; empty while all of the picture is in view
 
 public Q_SLOTS:
@@ -75,7 +75,7 @@ protected:
 
 private:
     static constexpr double kLoupeSide = 210.0; ///< logical pixels
-    enum class Fitting { Free, Whole, Fill }; ///< whether the zoom follows the size of the canvas
+    enum class Fitting { Free, Whole, Fill };   ///< whether the zoom follows the size of the canvas
     void newSet();
     void take(const ViewPicture &picture);
     void compareAnew();
@@ -113,12 +113,12 @@ private:
     SplitDivider divider_;
     SplitDivider::Grip grip_ = SplitDivider::Grip::None;
     bool picking_ = false, loupe_ = false, draggingOverview_ = false;
-    ViewPicture closer_;                    ///< under the loupe
-    std::optional<QPointF> pointer_;        ///< picture position
-    std::optional<QPointF> pointerAt_;      ///< widget pixels; empty when it is elsewhere
-    std::optional<QPointF> grab_;           ///< last position of a drag
-    std::optional<double> drawing_;         ///< radius of the brush, 0: round an area
-    DrawnShape stroke_;                     ///< what is being drawn
+    ViewPicture closer_;               ///< under the loupe
+    std::optional<QPointF> pointer_;   ///< picture position
+    std::optional<QPointF> pointerAt_; ///< widget pixels; empty when it is elsewhere
+    std::optional<QPointF> grab_;      ///< last position of a drag
+    std::optional<double> drawing_;    ///< radius of the brush, 0: round an area
+    DrawnShape stroke_;                ///< what is being drawn
     QList<DrawnShape> shapes_;
 };
 

@@ -13,9 +13,9 @@
 namespace yolk::app {
 namespace {
 
-constexpr double kCrispFrom = 2.0;     // pixels show as squares from here on
+constexpr double kCrispFrom = 2.0;                     // pixels show as squares from here on
 constexpr double kOverviewSide = 132.0, kInset = 12.0; // logical pixels
-constexpr double kNearlyAll = 0.96;    // of a side: what is left out of view is no reason for an inset
+constexpr double kNearlyAll = 0.96;                    // of a side: what is left out of view is no reason for an inset
 
 } // namespace
 
@@ -106,7 +106,8 @@ void Canvas::paintPins(QPainter &painter) const
     int number = 0;
     for (const Reading &pin : document_->pins()) {
         const QPointF at = viewport_.toDevice(pin.at);
-        for (const auto &[colour, width] : {std::pair(QColor(20, 20, 20), 3.4), std::pair(QColor(250, 250, 248), 1.6)}) {
+        for (const auto &[colour, width] :
+             {std::pair(QColor(20, 20, 20), 3.4), std::pair(QColor(250, 250, 248), 1.6)}) {
             painter.setPen(QPen(colour, width * ratio));
             painter.drawEllipse(at, 5.0 * ratio, 5.0 * ratio);
         }

@@ -1,8 +1,8 @@
 #include "canvas/inspection_caption.h"
 
 #include "colour/transfer.h"
-#include "document/screen_picture.h"
 #include "document/movement_text.h"
+#include "document/screen_picture.h"
 #include "theme/theme.h"
 #include "widgets/number_text.h"
 
@@ -34,9 +34,8 @@ constexpr std::array kWords{
           QT_TRANSLATE_NOOP("Inspection", "How far the light of each pixel stands over its noise, in stops")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Clipped"),
           QT_TRANSLATE_NOOP("Inspection", "What is clipped in every frame")},
-    Words{
-        QT_TRANSLATE_NOOP("Inspection", "Edges"),
-        QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")},
+    Words{QT_TRANSLATE_NOOP("Inspection", "Edges"),
+          QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Movement"),
           QT_TRANSLATE_NOOP("Inspection", "Where something moved, and which frame stands there")}};
 
@@ -179,13 +178,12 @@ void InspectionCaption::refresh()
         words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());
         if (merged)
             for (size_t i = 0; i < merged->frameIds.size(); ++i) {
-                const bool taken = std::ranges::any_of(merged->movement.places, [&](const MovedPlace &p) {
-                    return p.frame == i;
-                });
+                const bool taken =
+                    std::ranges::any_of(merged->movement.places, [&](const MovedPlace &p) { return p.frame == i; });
                 const auto number = document_->numberOf(merged->frameIds[i]);
                 if (taken && number)
-                    patches << LegendStrip::Patch{
-                        screenColour(sourceColour(int(i), int(merged->frameIds.size()))), tr("frame %1").arg(*number)};
+                    patches << LegendStrip::Patch{screenColour(sourceColour(int(i), int(merged->frameIds.size()))),
+                                                  tr("frame %1").arg(*number)};
             }
         break;
     }

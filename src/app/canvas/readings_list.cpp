@@ -123,10 +123,11 @@ void ReadingsList::mouseMoveEvent(QMouseEvent *event)
 bool ReadingsList::event(QEvent *event)
 {
     if (event->type() == QEvent::ToolTip) {
-        QToolTip::showText(static_cast<QHelpEvent *>(event)->globalPos(),
-                           tr("Scene light against middle grey, code values of the picture (red, green, blue; 0 to 255) "
-                              "and the same in percent. The cross removes a reading."),
-                           this);
+        QToolTip::showText(
+            static_cast<QHelpEvent *>(event)->globalPos(),
+            tr("Scene light against middle grey, code values of the picture (red, green, blue; 0 to 255) "
+               "and the same in percent. The cross removes a reading."),
+            this);
         return true;
     }
     return QFrame::event(event);

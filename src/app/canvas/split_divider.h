@@ -17,7 +17,7 @@ public:
 
     double degrees() const { return degrees_; } ///< clockwise from upright; the first side lies left of an upright line
     void setDegrees(double degrees);            ///< any; snaps to right angles within two degrees
-    void moveBy(double share); ///< of the pane, across the line
+    void moveBy(double share);                  ///< of the pane, across the line
     QPointF middle(const QSizeF &pane) const { return {at_.x() * pane.width(), at_.y() * pane.height()}; }
     QPointF ring(const QSizeF &pane) const;
 

@@ -96,8 +96,8 @@ public:
     void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
     /// Brings the curve to a lightness at zone handle `index`.
     void dragZone(int index, double lightness, const QString &gesture);
-    Recipe automaticRecipe() const;             ///< the present one with tone and colour at their automatic start
-    void startAgain();                          ///< back to it
+    Recipe automaticRecipe() const; ///< the present one with tone and colour at their automatic start
+    void startAgain();              ///< back to it
     void applyPreset(const Preset &preset, double amount, const QString &gesture = {});
     /// Renders the picture under other settings, `size` device pixels each, and hands them out with tasted().
     void taste(const QList<Recipe> &recipes, const QSize &size);
@@ -246,7 +246,7 @@ private:
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;
-    std::optional<ToneResponse> response_; // of the picture
+    std::optional<ToneResponse> response_;             // of the picture
     std::optional<std::pair<Recipe, bool>> summaryOf_; // what both are of, and whether the merge was ready
     std::optional<Recipe> comparing_, comparedInFull_; // another merge that is compared with
     std::optional<Reading> pointer_;
@@ -259,10 +259,10 @@ private:
     std::optional<ToneCurve> curve_;
     std::optional<SceneHistogram> histogram_;
     MergedPtr merged_;
-    Recipe mergedRecipe_;          // what was last sent to be merged
-    bool mergedIsCurrent_ = false; // merged_ and histogram_ are of its frames and their preparation
+    Recipe mergedRecipe_;             // what was last sent to be merged
+    bool mergedIsCurrent_ = false;    // merged_ and histogram_ are of its frames and their preparation
     std::function<void()> onceShown_; // the full merge, which waits for the first picture
-    bool isDraft_ = false;         // the first picture of a set does not wait for near and far
+    bool isDraft_ = false;            // the first picture of a set does not wait for near and far
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;

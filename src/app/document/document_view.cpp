@@ -12,8 +12,8 @@
 namespace yolk::app {
 namespace {
 
-constexpr double kOverviewSide = 320.0;  // pixels: the inset of the canvas, the output's histogram
-constexpr int kEndsMilliseconds = 900;   // that clipping stays after whites or blacks were moved
+constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the output's histogram
+constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 constexpr qsizetype kMostPins = 8;
 
 /// Whether two recipes ask for the same merge.

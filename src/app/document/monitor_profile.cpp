@@ -30,10 +30,9 @@ QByteArray profileOfScreen(xcb_connection_t *connection)
     const std::unique_ptr<xcb_intern_atom_reply_t, Free> atom(xcb_intern_atom_reply(connection, asked, nullptr));
     if (!atom || atom->atom == XCB_ATOM_NONE)
         return {};
-    const auto wanted = xcb_get_property(connection, 0, screens.data->root, atom->atom, XCB_ATOM_CARDINAL, 0,
-                                         kMostBytes / 4);
-    const std::unique_ptr<xcb_get_property_reply_t, Free> reply(
-        xcb_get_property_reply(connection, wanted, nullptr));
+    const auto wanted =
+        xcb_get_property(connection, 0, screens.data->root, atom->atom, XCB_ATOM_CARDINAL, 0, kMostBytes / 4);
+    const std::unique_ptr<xcb_get_property_reply_t, Free> reply(xcb_get_property_reply(connection, wanted, nullptr));
     if (!reply || reply->format != 8 || reply->bytes_after > 0)
         return {};
     return QByteArray(static_cast<const char *>(xcb_get_property_value(reply.get())),
@@ -42,7 +41,8 @@ QByteArray profileOfScreen(xcb_connection_t *connection)
 
 QByteArray profileOfDesktop()
 {
-    if (QGuiApplication::platformName() != QLatin1String("xcb")) // others may own such an interface without a connection
+    if (QGuiApplication::platformName() !=
+        QLatin1String("xcb")) // others may own such an interface without a connection
         return {};
     if (const auto *x11 = qGuiApp->nativeInterface<QNativeInterface::QX11Application>())
         return profileOfScreen(x11->connection());

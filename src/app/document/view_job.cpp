@@ -42,15 +42,15 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
         return out;
     }
     if (job.frame && job.frame->as == FrameView::As::File)
-        return screenPicture(
-            lookAtFrame(job.sources, job.frame->frame, job.recipe, job.measured, request, ctx).view(), fromSrgb, ctx);
+        return screenPicture(lookAtFrame(job.sources, job.frame->frame, job.recipe, job.measured, request, ctx).view(),
+                             fromSrgb, ctx);
     const Image<float> display = displayOf(job, job.space, request, ctx);
     QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;
-        const Image<uint8_t> hatch =
-            space == job.space ? outputEnds(display.view(), *job.ends, ctx)
-                                       : outputEnds(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
+        const Image<uint8_t> hatch = space == job.space
+                                         ? outputEnds(display.view(), *job.ends, ctx)
+                                         : outputEnds(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
         paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
     }
     return out;

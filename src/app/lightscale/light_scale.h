@@ -23,7 +23,7 @@ public:
     double xOfEv(double ev) const;
     QString sentence() const; ///< what it says in words about the set
 
-    QRectF outputBox() const; ///< of the output's histogram, widget pixels; empty where there is no room
+    QRectF outputBox() const;             ///< of the output's histogram, widget pixels; empty where there is no room
     QPointF barPosition(int frame) const; ///< on the bar of a frame, in widget pixels
 
     QSize sizeHint() const override { return {800, 152}; }

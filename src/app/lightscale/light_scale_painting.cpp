@@ -263,8 +263,8 @@ void LightScale::paintBars(QPainter &painter) const
         }
         constexpr double kDigits = 9.0; // their height
         const int rank = hovered || looked ? 0 : i == document_->bracket().reference ? 1 : 2;
-        words.push_back({QRectF(x, y - kDigits / 2, painter.fontMetrics().horizontalAdvance(text), kDigits), text,
-                         f.used, rank});
+        words.push_back(
+            {QRectF(x, y - kDigits / 2, painter.fontMetrics().horizontalAdvance(text), kDigits), text, f.used, rank});
     }
     if (!labelled)
         return;

@@ -59,8 +59,7 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
       placeWords_(smallLabel(this)), before_(new QToolButton(this)), next_(new QToolButton(this)),
       decision_(new QPushButton(tr("Decide"), this)), handName_(new QLabel(tr("By hand"), this)),
       source_(narrowBox(tr("Frame to take from"), tr("The frame that the next painted area is taken from."), this)),
-      brush_(new ValueSlider(brushSpec(), this)),
-      regions_(new QListWidget(this)), regionButtons_(new QWidget(this)),
+      brush_(new ValueSlider(brushSpec(), this)), regions_(new QListWidget(this)), regionButtons_(new QWidget(this)),
       again_(new QPushButton(tr("Draw again"), this)), remove_(new QPushButton(tr("Remove"), this))
 {
     keeperName_->setToolTip(tr("The frame that decides where a moved thing stands, wherever that frame holds it."));

@@ -78,9 +78,9 @@ private:
     QWidget *regionButtons_;
     QPushButton *again_, *remove_;
     std::optional<std::pair<MovementMode, std::vector<HandRegion>>> shown_; ///< in the list
-    std::optional<size_t> place_;   ///< among those to show
-    std::optional<HandTask> asked_; ///< what is being drawn
-    std::optional<size_t> redrawn_; ///< the region that is drawn again
+    std::optional<size_t> place_;                                           ///< among those to show
+    std::optional<HandTask> asked_;                                         ///< what is being drawn
+    std::optional<size_t> redrawn_;                                         ///< the region that is drawn again
 };
 
 } // namespace yolk::app

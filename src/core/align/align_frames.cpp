@@ -20,11 +20,11 @@ constexpr double kOverlap = 0.2;   // of the picture
 constexpr double kStill = 0.04;    // pixels: a smaller motion costs less than resampling
 constexpr double kCoarse = 0.15e6; // pixels of the level where first ideas are compared
 
-constexpr int kFewPlaces = 20;                          // too few to go by at all
-constexpr int kManyPlaces = 120;                        // a good fit of fewer may be chance
-constexpr int kQuick = 8;                               // iterations from a first idea
-constexpr double kRoughly = 0.1;                        // pixels of the level
-constexpr double kClearly = 1.02;                       // better by so much, or the likelier one stays
+constexpr int kFewPlaces = 20;                         // too few to go by at all
+constexpr int kManyPlaces = 120;                       // a good fit of fewer may be chance
+constexpr int kQuick = 8;                              // iterations from a first idea
+constexpr double kRoughly = 0.1;                       // pixels of the level
+constexpr double kClearly = 1.02;                      // better by so much, or the likelier one stays
 constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.6; // fit
 // A subject in front would have to fill so much to be taken for the scene: where two starts ended, or one alone.
 constexpr double kMostAgree = 0.5, kNearlyAllAgree = 0.7;

@@ -15,8 +15,6 @@
 namespace yolk {
 namespace {
 
-using Float4 = float __attribute__((vector_size(16)));
-
 YOLK_MULTIVERSION
 void logRow(const float *light, int width, float offset, float least, float *out)
 {
@@ -126,24 +124,14 @@ YOLK_INLINE Float8 valuesAt(const float *picture, ptrdiff_t stride, Int8 corner,
     for (int i = 0; i < 8; ++i) {
         const float *from = picture + corner[i];
         Float4 line{};
-        for (int j = 0; j < 4; ++j) {
-            Float4 taps;
-            std::memcpy(&taps, from + j * stride, sizeof taps);
-            line += taps * factor[j][i];
-        }
-        std::memcpy(columns[i], &line, sizeof line);
+        for (int j = 0; j < 4; ++j)
+            line += loaded<Float4>(from + j * stride) * factor[j][i];
+        store(line, columns[i]);
     }
     Float8 out{};
     for (int k = 0; k < 4; ++k)
         out += across[k] * Float8{columns[0][k], columns[1][k], columns[2][k], columns[3][k],
                                   columns[4][k], columns[5][k], columns[6][k], columns[7][k]};
-    return out;
-}
-
-YOLK_INLINE Float8 eightOf(const std::array<float, Tile::kPixels> &values, int at)
-{
-    Float8 out;
-    std::memcpy(&out, values.data() + at, sizeof out);
     return out;
 }
 
@@ -182,8 +170,9 @@ void sumBlock(const Tile &tile, int columns, int rows, const LocalMap &map, cons
             for (int i = 0; i < 8; ++i)
                 valid[i] = -int(movingValid[nearest[i]] != 0);
             const int at = y * kBlock + x;
-            Float8 W = eightOf(tile.weight, at);
-            const Float8 T = eightOf(tile.value, at), X = eightOf(tile.gradientX, at), Y = eightOf(tile.gradientY, at);
+            Float8 W = loaded(tile.weight.data() + at);
+            const Float8 T = loaded(tile.value.data() + at), X = loaded(tile.gradientX.data() + at),
+                         Y = loaded(tile.gradientY.data() + at);
             const Int8 counts = inside & valid & (W > 0.0f);
             W = counts ? W : Float8{};
             const Float8 R =

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <cmath>
 #include <cstring>
 #include <numbers>
@@ -41,13 +40,6 @@ const std::vector<float> &kernel()
     return table;
 }
 
-/// Eight codes as floats: zeros between, the processors' way from 16 to 32 bits.
-YOLK_INLINE Float8 floatsOf(Short8 codes)
-{
-    const auto wide = __builtin_shufflevector(codes, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
-    return __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
-}
-
 struct Plane {
     const uint16_t *data;
     ptrdiff_t stride;
@@ -66,9 +58,8 @@ void warpRow(const Plane *planes, int sourceWidth, int sourceHeight, const float
         }
         const int i = int(u[x] + 1.0f) - 1, j = int(v[x] + 1.0f) - 1; // floors
         const float fu = u[x] - float(i), fv = v[x] - float(j);
-        Float8 wx, wy;
-        std::memcpy(&wx, weights + 8 * int(fu * kPhases + 0.5f), sizeof wx);
-        std::memcpy(&wy, weights + 8 * int(fv * kPhases + 0.5f), sizeof wy);
+        const Float8 wx = loaded(weights + 8 * int(fu * kPhases + 0.5f)),
+                     wy = loaded(weights + 8 * int(fv * kPhases + 0.5f));
         const bool inside = i >= 2 && j >= 2 && i + 5 < sourceWidth && j + 3 < sourceHeight;
         Short8 most{};
         for (int c = 0; c < 3; ++c) {

@@ -105,7 +105,8 @@ const MonitorTransform *MonitorProfile::from(OutputSpace space) const
         return nullptr;
     const size_t i = size_t(space);
     std::call_once(made_[i], [&] {
-        from_[i] = std::make_unique<const MonitorTransform>(space, bytes_.empty() ? iccProfile(OutputSpace::Srgb) : bytes_);
+        from_[i] =
+            std::make_unique<const MonitorTransform>(space, bytes_.empty() ? iccProfile(OutputSpace::Srgb) : bytes_);
     });
     return from_[i].get();
 }

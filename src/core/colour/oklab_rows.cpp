@@ -3,7 +3,6 @@
 #include "base/vectorise.h"
 
 #include <algorithm>
-#include <cstring>
 
 namespace yolk {
 namespace {
@@ -13,25 +12,6 @@ struct Matrices {
 };
 
 using Long4 = int64_t __attribute__((vector_size(32)));
-
-YOLK_INLINE Float8 loaded(const float *from)
-{
-    Float8 out;
-    std::memcpy(&out, from, sizeof out);
-    return out;
-}
-YOLK_INLINE void store(Float8 value, float *to)
-{
-    std::memcpy(to, &value, sizeof value);
-}
-YOLK_INLINE Float8 least(Float8 a, Float8 b)
-{
-    return a < b ? a : b;
-}
-YOLK_INLINE Float8 most(Float8 a, Float8 b)
-{
-    return a > b ? a : b;
-}
 
 /// Of values of either sign, within 1e-6 of them: a guess of the inverse root from the bits, and two steps of third
 /// order, which need no division and wait on each other less than three of Newton's.

@@ -95,10 +95,7 @@ YOLK_INLINE Float8 linear(const uint16_t *from, int count)
 {
     Short8 codes{};
     std::memcpy(&codes, from, size_t(count) * sizeof(uint16_t));
-    // Zeros between: the processors' way from 16 to 32 bits, which the compiler does not find in a conversion.
-    const auto wide = __builtin_shufflevector(codes, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
-    const Float8 values = __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
-    return (values - float(kPedestal)) * (1.0f / kCodeScale);
+    return (floatsOf(codes) - float(kPedestal)) * (1.0f / kCodeScale);
 }
 /// Eight bytes of trust (align/warp.h) as factors.
 YOLK_INLINE Float8 trustOf(const uint8_t *from, int count)
@@ -108,10 +105,6 @@ YOLK_INLINE Float8 trustOf(const uint8_t *from, int count)
     const Float8 value = __builtin_convertvector(__builtin_convertvector(bytes, Int8), Float8);
     const Float8 factor = (value - float(kNotBelieved)) * (1.0f / float(kBelieved - kNotBelieved));
     return factor > 0.0f ? factor : Float8{};
-}
-YOLK_INLINE Float8 most(Float8 a, Float8 b)
-{
-    return a > b ? a : b;
 }
 YOLK_INLINE Float8 largest(Float8 a, Float8 b, Float8 c)
 {

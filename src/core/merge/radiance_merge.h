@@ -16,9 +16,8 @@ struct Exposure {
     ImageView<const uint16_t> pixels; ///< width x height x 3
     double exposure = 1.0;            ///< e: against the frame whose clipping is radiance 1.0, [1e-9, 1e9]
     NoiseModel noise;
-    double influence = 1.0; ///< factor on its weight, (0, 2]
-    ImageView<const uint8_t>
-        trust{}; ///< width x height x 1, as in align/warp.h; empty: believed everywhere
+    double influence = 1.0;             ///< factor on its weight, (0, 2]
+    ImageView<const uint8_t> trust{};   ///< width x height x 1, as in align/warp.h; empty: believed everywhere
     ImageView<const int8_t> movement{}; ///< a grid of Movement, which overrides trust; empty: nothing moved
     int movementCell = 1;               ///< pixels to a cell of it
 };

@@ -255,8 +255,8 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, siz
                     if (at == 0 || !names(out.places[at - 1]))
                         continue;
                     const bool absent = frames[state].absent.row(0, y)[x];
-                    const bool counts = absent ? i == instead[at - 1]
-                                               : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    const bool counts =
+                        absent ? i == instead[at - 1] : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
                     const int weight = places.weight.row(0, y)[x];
                     out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
                     out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];

@@ -121,7 +121,8 @@ void readRegions(json &root, MovementSettings &out)
         for (const json &point : value["points"]) {
             if (!point.is_array() || point.size() != 2)
                 throw ArgumentError(path + ".points: must be pairs of numbers");
-            region.points.push_back({placeOfValue(point[0], path + ".points"), placeOfValue(point[1], path + ".points")});
+            region.points.push_back(
+                {placeOfValue(point[0], path + ".points"), placeOfValue(point[1], path + ".points")});
         }
         out.regions.push_back(std::move(region));
     }

@@ -9,7 +9,7 @@ namespace yolk {
 struct AlignedSet {
     std::vector<DecodedPtr> pixels;                           ///< in the order of Bracket::used()
     std::vector<std::shared_ptr<const Image<uint8_t>>> trust; ///< as in align/warp.h; nullptr: believed everywhere
-    std::vector<Displacements> displacements; ///< beside the transforms; empty ones: none
+    std::vector<Displacements> displacements;                 ///< beside the transforms; empty ones: none
     std::vector<FrameAlignment> alignment;                    ///< full-resolution pixels
     std::vector<double> believed;                             ///< share of the pixels that a frame shows
     size_t bytes() const;

@@ -46,7 +46,7 @@ Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table,
     const RealRect region{request.region.x0 / r, request.region.y0 / r, request.region.x1 / r, request.region.y1 / r};
     const double stepX = (region.x1 - region.x0) / request.width, stepY = (region.y1 - region.y0) / request.height;
     if (std::max(stepX, stepY) <= 1.0)
-        code = nullptr; // nothing is averaged
+        code = nullptr;                                                   // nothing is averaged
     const auto span = [](double from, double to, double step, int size) { // with what the filter reaches
         const int margin = int(std::ceil(step)) + 2;
         const int first = std::clamp(int(std::floor(from)) - margin, 0, size - 1);
@@ -57,7 +57,8 @@ Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table,
     Image<float> light(x1 - x0, y1 - y0, 3);
     forEachBand(ctx, light.height(), [&, left = x0, top = y0](int from, int to) {
         for (int c = 0; c < 3; ++c) {
-            const float white = float(colour.neutral[size_t(c)]); // no channel may pass it, or clipping takes on a colour
+            const float white =
+                float(colour.neutral[size_t(c)]); // no channel may pass it, or clipping takes on a colour
             for (int y = from; y < to; ++y) {
                 const uint16_t *in = codes->row(c, y + top) + left;
                 float *out = light.row(c, y);

@@ -272,8 +272,7 @@ void movementView(const MergedSet &set, const Footprint &under, Inspected &out, 
                 const int place = movement.placeAt((r.x0 + r.x1) / 2, (r.y0 + r.y1) / 2);
                 constexpr double kGround = 0.12; // so that the colour shows in the dark too
                 for (size_t c = 0; c < 3; ++c) {
-                    const double tint =
-                        place < 0 ? 1.0 : colours[movement.places[size_t(place)].frame][c] * 1.5;
+                    const double tint = place < 0 ? 1.0 : colours[movement.places[size_t(place)].frame][c] * 1.5;
                     out.display.row(int(c), y)[x] =
                         float(std::clamp(place < 0 ? grey : (kGround + grey) * tint, 0.0, 1.0));
                 }

@@ -9,12 +9,12 @@
 namespace yolk {
 
 enum class InspectMode {
-    Light,   ///< without any tone method: linear light under an exposure
-    Peek,    ///< only the stops of a window, spread over the display
-    Sources, ///< which frames a pixel comes from
-    Noise,   ///< signal to noise of the luminance, in stops
-    Clipped, ///< the picture, and what is clipped in every frame
-    Edges,   ///< edges of one aligned frame over those of the reference
+    Light,    ///< without any tone method: linear light under an exposure
+    Peek,     ///< only the stops of a window, spread over the display
+    Sources,  ///< which frames a pixel comes from
+    Noise,    ///< signal to noise of the luminance, in stops
+    Clipped,  ///< the picture, and what is clipped in every frame
+    Edges,    ///< edges of one aligned frame over those of the reference
     Movement, ///< the picture in grey, and where something moved which frame stands there
 };
 

@@ -19,7 +19,8 @@ void hashMovement(const Recipe &recipe, Hasher &hasher)
     }
 }
 
-Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources, const Measured &measured)
+Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
+                           const Measured &measured)
 {
     const auto aligned = [&](const std::string &id) -> const FrameAlignment * {
         const auto at = std::ranges::find(sources.frames, id, [](const FramePtr &f) { return f->id; });

@@ -14,7 +14,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <functional>
 #include <utility>
 
@@ -102,9 +101,8 @@ Image<float> fused(Shape shape, int count, const std::function<cv::Mat(int pictu
         p.rgb[c] = channelOf(i / 3, i % 3);
         p.bands[c] = laplacian(p.rgb[c], levels);
     });
-    forEachPart(weighing, count, [&](int i, ExecContext &) {
-        pictures[size_t(i)].weight = weightOf(pictures[size_t(i)].rgb, weights);
-    });
+    forEachPart(weighing, count,
+                [&](int i, ExecContext &) { pictures[size_t(i)].weight = weightOf(pictures[size_t(i)].rgb, weights); });
     cv::Mat sum = pictures[0].weight.clone();
     for (size_t i = 1; i < pictures.size(); ++i)
         sum += pictures[i].weight;
@@ -141,15 +139,9 @@ StepTable codeTable(double contrast)
     return {kSteps, [&](double stops) { return encodeSrgb(std::min(1.0, luminanceOfEv(stops * contrast))); }};
 }
 
-/// Value and weight of one light, then of the next.
-using Float4 = float __attribute__((vector_size(16)));
-
 YOLK_INLINE void add(Float4 value, float *to)
 {
-    Float4 sum;
-    std::memcpy(&sum, to, sizeof sum);
-    sum += value;
-    std::memcpy(to, &sum, sizeof sum);
+    store(loaded<Float4>(to) + value, to);
 }
 
 /// Light of the sRGB codes i / kCodes.
@@ -210,6 +202,7 @@ void spread(ImageView<const float> blend, ImageView<const float> scene, LightGri
         float *cells = to.at(0, row.first, 0);
         for (int x = 0; x < width; ++x) {
             const Between column = columns[size_t(x)], z = between((ev[x] - lowest) * perStop, to.lights());
+            // Value and weight of one light, then of the next.
             const float v = value[size_t(x)];
             const Float4 both{(1.0f - z.part) * v, 1.0f - z.part, z.part * v, z.part};
             const Float4 right = column.part * both, left = both - right;

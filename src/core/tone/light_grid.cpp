@@ -6,20 +6,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 
 namespace yolk {
 namespace {
-
-/// Both values of one light, then both of the next.
-using Float4 = float __attribute__((vector_size(16)));
-
-YOLK_INLINE Float4 loaded(const float *from)
-{
-    Float4 out;
-    std::memcpy(&out, from, sizeof out);
-    return out;
-}
 
 YOLK_MULTIVERSION
 void mixRows(const float *__restrict upper, const float *__restrict lower, float share, size_t count,
@@ -62,9 +51,10 @@ void lookUpRow(const RowPlace &at, const float *cells, const float *__restrict e
             places[i] = (c * at.lights + k) * LightGrid::kValues;
         }
         for (int i = 0; i < size; ++i) {
-            const Float4 left = loaded(cells + places[i]), right = loaded(cells + places[i] + next);
+            // Both values of one light, then both of the next.
+            const auto left = loaded<Float4>(cells + places[i]), right = loaded<Float4>(cells + places[i] + next);
             const Float4 both = left + columnParts[i] * (right - left);
-            std::memcpy(ends + 4 * i, &both, sizeof both);
+            store(both, ends + 4 * i);
         }
         for (int i = 0; i < size; ++i) {
             first[x0 + i] = ends[4 * i] + lightParts[i] * (ends[4 * i + 2] - ends[4 * i]);

@@ -244,7 +244,8 @@ private Q_SLOTS:
         writeCmykJpeg(path("cmyk.jpg"));
         QVERIFY(reasonOf(path("cmyk.jpg")).ends_with("is a CMYK JPEG; convert it to RGB"));
         cv::imwrite(path("double.tif"), cv::Mat(8, 8, CV_64FC1, cv::Scalar(0.5)), {cv::IMWRITE_TIFF_COMPRESSION, 1});
-        QVERIFY2(reasonOf(path("double.tif")).find("64 bits") != std::string::npos, reasonOf(path("double.tif")).c_str());
+        QVERIFY2(reasonOf(path("double.tif")).find("64 bits") != std::string::npos,
+                 reasonOf(path("double.tif")).c_str());
     }
     void hugeDeclaredSizeIsRefusedFirst()
     {

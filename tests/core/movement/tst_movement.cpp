@@ -1,7 +1,7 @@
 // What moved: found, decided, drawn by hand, and what that makes of the merge.
+#include "align/warp.h"
 #include "io/linear_codes.h"
 #include "merge/radiance_merge.h"
-#include "align/warp.h"
 #include "movement/movement.h"
 #include "support/compare.h"
 #include "support/moving_scenes.h"

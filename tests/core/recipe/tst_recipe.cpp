@@ -145,14 +145,22 @@ private Q_SLOTS:
     {
         QTest::addColumn<QString>("regions");
         QTest::addColumn<QString>("said");
-        QTest::newRow("no list") << "{}" << "must be a list";
-        QTest::newRow("no points") << R"([{"task": "treat"}])" << "must have 1 to 4000 points";
-        QTest::newRow("empty") << R"([{"task": "treat", "points": []}])" << "must have 1 to 4000 points";
-        QTest::newRow("task") << R"([{"task": "eat", "points": [[1, 2]]}])" << "must be one of treat, leave, take";
-        QTest::newRow("pair") << R"([{"task": "treat", "points": [[1, 2, 3]]}])" << "pairs of numbers";
-        QTest::newRow("text") << R"([{"task": "treat", "points": [["x", 2]]}])" << "must be a number";
-        QTest::newRow("far") << R"([{"task": "treat", "points": [[1e9, 2]]}])" << "must lie in -1000000";
-        QTest::newRow("brush") << R"([{"task": "take", "frame": "b", "radius": -1, "points": [[1, 2]]}])" << "0 to 10000";
+        QTest::newRow("no list") << "{}"
+                                 << "must be a list";
+        QTest::newRow("no points") << R"([{"task": "treat"}])"
+                                   << "must have 1 to 4000 points";
+        QTest::newRow("empty") << R"([{"task": "treat", "points": []}])"
+                               << "must have 1 to 4000 points";
+        QTest::newRow("task") << R"([{"task": "eat", "points": [[1, 2]]}])"
+                              << "must be one of treat, leave, take";
+        QTest::newRow("pair") << R"([{"task": "treat", "points": [[1, 2, 3]]}])"
+                              << "pairs of numbers";
+        QTest::newRow("text") << R"([{"task": "treat", "points": [["x", 2]]}])"
+                              << "must be a number";
+        QTest::newRow("far") << R"([{"task": "treat", "points": [[1e9, 2]]}])"
+                             << "must lie in -1000000";
+        QTest::newRow("brush") << R"([{"task": "take", "frame": "b", "radius": -1, "points": [[1, 2]]}])"
+                               << "0 to 10000";
     }
     void badAreasAreRefused()
     {

@@ -109,7 +109,7 @@ private Q_SLOTS:
             return double(got.lightness[size_t((ev - ToneResponse::kFirstEv) / ToneResponse::kBinEv)]);
         };
         QVERIFY(std::abs(at(0.1) - 50.0) < 0.01 && std::abs(at(2.1) - 70.0) < 0.01);
-        QVERIFY(std::abs(at(1.1) - 60.0) < 0.01);                                      // between them
+        QVERIFY(std::abs(at(1.1) - 60.0) < 0.01);                                     // between them
         QVERIFY(std::abs(at(-9.0) - 50.0) < 0.01 && std::abs(at(9.0) - 70.0) < 0.01); // and beyond
         QVERIFY_THROWS_EXCEPTION(ArgumentError,
                                  toneResponse(scene.view(), Image<float>(3, 1, 3).view(), OutputSpace::Srgb, ctx));
