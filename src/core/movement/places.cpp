@@ -15,7 +15,7 @@ constexpr double kJoined = 0.006; // of the width: parts nearer than that are on
 constexpr int kMargin = 3;        // cells around what was seen to move
 constexpr int kWide = 3;          // radius of a disc of cells that must fit into a thing
 constexpr double kHangs = 0.02;   // of the width: how long what hangs on a thing may be
-constexpr double kUnseen = 0.08;  // of the width: how far a place may reach where nobody can tell
+constexpr double kUnseen = 0.03;  // of the width: how far a place may reach where nobody can tell
 
 cv::Mat disc(int radius)
 {
