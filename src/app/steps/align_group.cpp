@@ -51,7 +51,7 @@ QString motionText(const Transform &toFrame, const QSize &picture)
         parts << (m.clockwise > 0 ? AlignGroup::tr("%1° clockwise") : AlignGroup::tr("%1° anticlockwise"))
                      .arg(QLocale().toString(std::abs(m.clockwise), 'f', 2));
     if (std::abs(m.scale - 1.0) >= 0.002)
-        parts << (m.scale > 1.0 ? AlignGroup::tr("%1 % larger") : AlignGroup::tr("%1 % smaller"))
+        parts << (m.scale > 1.0 ? AlignGroup::tr("%1\u00a0% larger") : AlignGroup::tr("%1\u00a0% smaller"))
                      .arg(QLocale().toString(100.0 * std::abs(m.scale - 1.0), 'f', 1));
     return parts.isEmpty() ? AlignGroup::tr("less than 0.05 px") : parts.join(QStringLiteral(", "));
 }

@@ -1,6 +1,7 @@
 #include "movement/movement.h"
 
 #include "align/warp.h"
+#include "base/vectorise.h"
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/places_p.h"
@@ -47,6 +48,18 @@ Image<uint8_t> cellsThatCount(const std::vector<DrawnCells> &drawn, int width, i
     return out;
 }
 
+/// The largest disagreement where it counts, and the least blindness.
+YOLK_MULTIVERSION
+void gatherRow(const float *apart, const float *blind, const uint8_t *counts, int width, float *most, float *least)
+{
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // what is written overlaps nothing that is read
+        const float a = counts[x] ? apart[x] : 0.0f;
+        most[x] = most[x] > a ? most[x] : a;
+        least[x] = least[x] < blind[x] ? least[x] : blind[x];
+    }
+}
+
 /// What the pairs say together.
 struct Evidence {
     Image<float> apart; ///< the largest disagreement, where it counts
@@ -66,34 +79,38 @@ Evidence evidence(const std::vector<CellFrame> &cells, size_t preferred, const I
         const auto pair = fit == Fit::Close
                               ? close.of(a, b, own)
                               : std::make_shared<const Comparison>(compare(cells[a], cells[b], fit, response, own));
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                out.blind.row(0, y)[x] = std::min(out.blind.row(0, y)[x], pair->blind.row(0, y)[x]);
-                if (counts.row(0, y)[x])
-                    out.apart.row(0, y)[x] = std::max(out.apart.row(0, y)[x], pair->apart.row(0, y)[x]);
-            }
+        ExecContext gathering = ctx.child({});
+        forEachBand(gathering, height, [&](int y0, int y1) {
+            for (int y = y0; y < y1; ++y)
+                gatherRow(pair->apart.row(0, y), pair->blind.row(0, y), counts.row(0, y), width, out.apart.row(0, y),
+                          out.blind.row(0, y));
+        });
     }
     return out;
 }
 
 /// 1 in cells, and beside them, where frames near clipping are merged that nobody can compare: what moves there shows
 /// only when it is mixed. `counts` as for evidence().
-Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint8_t> &counts, const Image<float> &blind)
+Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint8_t> &counts, const Image<float> &blind,
+                           ExecContext ctx)
 {
     const int width = blind.width(), height = blind.height();
     Image<uint8_t> out(width, height, 1), mixed(width, height, 1);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            int shown = 0, bent = 0;
-            for (const CellFrame &f : cells) {
-                const bool shows = !f.clips.row(0, y)[x] && !f.absent.row(0, y)[x];
-                shown += shows;
-                bent += shows && f.nearClips.row(0, y)[x];
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < width; ++x) {
+                if (!counts.row(0, y)[x] || !(blind.row(0, y)[x] > kSeeing))
+                    continue;
+                int shown = 0, bent = 0;
+                for (const CellFrame &f : cells) {
+                    const bool shows = !f.clips.row(0, y)[x] && !f.absent.row(0, y)[x];
+                    shown += shows;
+                    bent += shows && f.nearClips.row(0, y)[x];
+                }
+                out.row(0, y)[x] = 1;
+                mixed.row(0, y)[x] = shown > 1 && bent > 0;
             }
-            const bool unseen = counts.row(0, y)[x] && blind.row(0, y)[x] > kSeeing;
-            out.row(0, y)[x] = unseen;
-            mixed.row(0, y)[x] = unseen && shown > 1 && bent > 0;
-        }
+    });
     cv::Mat unseen = matOf(out), near;
     cv::dilate(matOf(mixed), near, cv::Mat::ones(3, 3, CV_8U));
     unseen &= near;
@@ -369,7 +386,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     const bool brought = std::ranges::any_of(frames, [](const AlignedFrame &f) { return !f.trust.shape().empty(); });
     const Image<float> loosely = brought ? look(Fit::Loose, 0.0, 0.5).apart : Image<float>();
     const Evidence closely = look(Fit::Close, brought ? 0.5 : 0.0, 1.0);
-    const Image<uint8_t> unseen = unseenCells(cells, counts, closely.blind);
+    const Image<uint8_t> unseen = unseenCells(cells, counts, closely.blind, ctx.child({}));
     Places places = brought ? placesIn(loosely, closely.apart, unseen) : placesIn(closely.apart, unseen);
     const int found = places.count;
     std::vector<size_t> takenFrom;
