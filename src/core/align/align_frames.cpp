@@ -54,8 +54,7 @@ public:
         if (!isTemplate(a, b))
             return turned(refine(b, a, known.inverted()));
         const int finest = guides_[a].levelOf(options_.finestPixels);
-        // What lay still a level above hardly moves here.
-        const RegistrationOptions near{options_.model, known.isIdentity() ? finest : finest + 1, finest};
+        const RegistrationOptions near{options_.model, finest + 1, finest};
         const Registration out = registerPair(guides_[a], guides_[b], known, near, ctx_);
         if (out.places >= kFewPlaces)
             return out;
