@@ -190,9 +190,8 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
         }
     std::printf(
         "  keeper %d, %zu things, %.2f %% of the picture; scored %.1f %% of the mask, clipped %.1f %%, outside of "
-        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, with what lies beside clipped pixels %.2f %%, as "
-        "the "
-        "reference would see it %.2f %%\n",
+        "places %.1f %%; within %.2f %%, that frame alone %.2f %%, with what lies beside clipped pixels %.2f %%, "
+        "as the reference would see it %.2f %%\n",
         frames[movement.keeper]->given, size_t(std::ranges::count(movement.places, false, &MovedPlace::slight)),
         100.0 * movement.share(), 100.0 * scored / mask, 100.0 * clipped / mask, 100.0 * outside / scored,
         100.0 * within / scored, 100.0 * byItself / scored, 100.0 * allWithin / all, 100.0 * strict / scored);
