@@ -13,17 +13,52 @@
 #else
 #define YOLK_MULTIVERSION
 #endif
+/// For loops over Float16, where hasWideVectors(): without such processors the compiler takes them apart, value by value.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
+#define YOLK_WIDE_VECTORS __attribute__((target("arch=x86-64-v4")))
+#else
+#define YOLK_WIDE_VECTORS
+#endif
 #define YOLK_INLINE inline __attribute__((always_inline))
 
 namespace yolk {
 
-/// Eight values that are worked on together, for loops that the compiler does not see through; plain operators work on
-/// all of them, and ?: chooses one by one.
+/// Values that are worked on together, for loops that the compiler does not see through; plain operators work on all of
+/// them, and ?: chooses one by one.
 using Float4 = float __attribute__((vector_size(16)));
 using Float8 = float __attribute__((vector_size(32)));
+using Float16 = float __attribute__((vector_size(64)));
 using Int8 = int32_t __attribute__((vector_size(32)));
+using Int16 = int32_t __attribute__((vector_size(64)));
 using Short8 = uint16_t __attribute__((vector_size(16)));
+using Short16 = uint16_t __attribute__((vector_size(32)));
 using Byte8 = uint8_t __attribute__((vector_size(8)));
+using Byte16 = uint8_t __attribute__((vector_size(16)));
+
+/// As many integers as a vector has floats.
+template <class Floats> struct With;
+template <> struct With<Float8> {
+    static constexpr int kCount = 8;
+    using Ints = Int8;
+    using Shorts = Short8;
+    using Bytes = Byte8;
+};
+template <> struct With<Float16> {
+    static constexpr int kCount = 16;
+    using Ints = Int16;
+    using Shorts = Short16;
+    using Bytes = Byte16;
+};
+
+/// Whether the processor has vectors of 16 floats.
+inline bool hasWideVectors()
+{
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
+    return __builtin_cpu_supports("x86-64-v4");
+#else
+    return false;
+#endif
+}
 
 template <class Vector = Float8> YOLK_INLINE Vector loaded(const float *from)
 {
@@ -35,19 +70,25 @@ template <class Vector> YOLK_INLINE void store(Vector value, float *to)
 {
     std::memcpy(to, &value, sizeof value);
 }
-YOLK_INLINE Float8 least(Float8 a, Float8 b)
+template <class Floats> YOLK_INLINE Floats least(Floats a, Floats b)
 {
     return a < b ? a : b;
 }
-YOLK_INLINE Float8 most(Float8 a, Float8 b)
+template <class Floats> YOLK_INLINE Floats most(Floats a, Floats b)
 {
     return a > b ? a : b;
 }
-/// Zeros between: the processors' way from 16 to 32 bits, which the compiler does not find in a conversion.
-YOLK_INLINE Float8 floatsOf(Short8 values)
+template <class Floats = Float8> YOLK_INLINE Floats floatsOf(typename With<Floats>::Shorts values)
 {
-    const auto wide = __builtin_shufflevector(values, Short8{}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
-    return __builtin_convertvector(std::bit_cast<Int8>(wide), Float8);
+    using Ints = typename With<Floats>::Ints;
+    if constexpr (With<Floats>::kCount == 8) {
+        // Zeros between: the processors' way from 16 to 32 bits, which the compiler does not find in a conversion.
+        const auto wide =
+            __builtin_shufflevector(values, decltype(values){}, 0, 8, 1, 9, 2, 10, 3, 11, 4, 12, 5, 13, 6, 14, 7, 15);
+        return __builtin_convertvector(std::bit_cast<Ints>(wide), Floats);
+    } else {
+        return __builtin_convertvector(__builtin_convertvector(values, Ints), Floats);
+    }
 }
 
 } // namespace yolk

@@ -90,41 +90,46 @@ void check(std::span<const Exposure> in)
     }
 }
 
-/// Eight codes, or the first `count` of them, as linear values.
-YOLK_INLINE Float8 linear(const uint16_t *from, int count)
+/// Codes, or the first `count` of them, as linear values.
+template <class Floats> YOLK_INLINE Floats linear(const uint16_t *from, int count)
 {
-    Short8 codes{};
+    typename With<Floats>::Shorts codes{};
     std::memcpy(&codes, from, size_t(count) * sizeof(uint16_t));
-    return (floatsOf(codes) - float(kPedestal)) * (1.0f / kCodeScale);
+    return (floatsOf<Floats>(codes) - float(kPedestal)) * (1.0f / kCodeScale);
 }
-/// Eight bytes of trust (align/warp.h) as factors.
-YOLK_INLINE Float8 trustOf(const uint8_t *from, int count)
+/// Bytes of trust (align/warp.h) as factors.
+template <class Floats> YOLK_INLINE Floats trustOf(const uint8_t *from, int count)
 {
-    Byte8 bytes{};
+    typename With<Floats>::Bytes bytes{};
     std::memcpy(&bytes, from, size_t(count));
-    const Float8 value = __builtin_convertvector(__builtin_convertvector(bytes, Int8), Float8);
-    const Float8 factor = (value - float(kNotBelieved)) * (1.0f / float(kBelieved - kNotBelieved));
-    return factor > 0.0f ? factor : Float8{};
+    const auto wide = __builtin_convertvector(bytes, typename With<Floats>::Ints);
+    const Floats value = __builtin_convertvector(wide, Floats);
+    const Floats factor = (value - float(kNotBelieved)) * (1.0f / float(kBelieved - kNotBelieved));
+    return factor > 0.0f ? factor : Floats{};
 }
-YOLK_INLINE Float8 largest(Float8 a, Float8 b, Float8 c)
+template <class Floats> YOLK_INLINE Floats largest(Floats a, Floats b, Floats c)
 {
     return most(most(a, b), c);
 }
-YOLK_INLINE Float8 smooth(Float8 t)
+template <class Floats> YOLK_INLINE Floats smooth(Floats t)
 {
-    t = t < 0.0f ? Float8{} : t;
-    t = t > 1.0f ? Float8{} + 1.0f : t;
+    t = t < 0.0f ? Floats{} : t;
+    t = t > 1.0f ? Floats{} + 1.0f : t;
     return t * t * (3.0f - 2.0f * t);
 }
-YOLK_INLINE void storeBytes(uint8_t *to, Float8 values, int count)
+template <class Floats> YOLK_INLINE void storeBytes(uint8_t *to, Floats values, int count)
 {
-    const Short8 shorts = __builtin_convertvector(__builtin_convertvector(values + 0.5f, Int8), Short8);
-    const Byte8 bytes = __builtin_convertvector(shorts, Byte8);
+    using Of = With<Floats>;
+    const auto shorts =
+        __builtin_convertvector(__builtin_convertvector(values + 0.5f, typename Of::Ints), typename Of::Shorts);
+    const auto bytes = __builtin_convertvector(shorts, typename Of::Bytes);
     std::memcpy(to, &bytes, size_t(count));
 }
-YOLK_INLINE void storeBrief(uint16_t *to, Float8 values, int count)
+template <class Floats> YOLK_INLINE void storeBrief(uint16_t *to, Floats values, int count)
 {
-    const Short8 brief = __builtin_convertvector((std::bit_cast<Int8>(values) + 0x8000) >> 16, Short8);
+    using Of = With<Floats>;
+    const auto rounded = (std::bit_cast<typename Of::Ints>(values) + 0x8000) >> 16;
+    const auto brief = __builtin_convertvector(rounded, typename Of::Shorts);
     std::memcpy(to, &brief, size_t(count) * sizeof(uint16_t));
 }
 
@@ -140,50 +145,51 @@ struct ResultRow {
     uint8_t *clipped; ///< 1 where nothing holds the pixel; fillClippedRow() makes more of it
 };
 
-/// Eight pixels at x, or the first `count` of them. `frames` and `weighing` run from the least exposed on.
+/// As many pixels from x on as `Floats` has values, or the first `count` of them. `frames` and `weighing` run from the least exposed on.
+template <class Floats>
 YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, int n, int x, int count,
                              const ResultRow &out)
 {
-    Float8 z[kMostFrames][3], soft[kMostFrames];
-    Float8 light[3] = {}, exposure = {};      // sums of s z and s e so far: the common estimate, by shot noise
+    Floats z[kMostFrames][3], soft[kMostFrames];
+    Floats light[3] = {}, exposure = {};      // sums of s z and s e so far: the common estimate, by shot noise
     bool moved = false;                       // some frame was brought here, or is steered
-    Float8 atLeast = {};                      // light that clipped frames show there to be
-    Float8 first[3] = {}, firstExposure = {}; // the first estimate of the variance
+    Floats atLeast = {};                      // light that clipped frames show there to be
+    Floats first[3] = {}, firstExposure = {}; // the first estimate of the variance
     for (int i = 0; i < n; ++i) {
         const Weighing &w = weighing[i];
         for (int c = 0; c < 3; ++c)
-            z[i][c] = linear(frames[i].rgb[c] + x, count);
-        const Float8 own = largest(z[i][0], z[i][1], z[i][2]);
+            z[i][c] = linear<Floats>(frames[i].rgb[c] + x, count);
+        const Floats own = largest(z[i][0], z[i][1], z[i][2]);
         // One division for both estimates: with this frame, and from those before it alone.
-        const Float8 before = most(exposure, Float8{} + w.least), after = exposure + w.exposure;
-        const Float8 scale = w.exposure / (before * after);
-        const Float8 with = largest(light[0] + z[i][0], light[1] + z[i][1], light[2] + z[i][2]) * before * scale;
-        const Float8 without = most(largest(light[0], light[1], light[2]) * after * scale, atLeast * w.exposure);
-        const Float8 letGo =
+        const Floats before = most(exposure, Floats{} + w.least), after = exposure + w.exposure;
+        const Floats scale = w.exposure / (before * after);
+        const Floats with = largest(light[0] + z[i][0], light[1] + z[i][1], light[2] + z[i][2]) * before * scale;
+        const Floats without = most(largest(light[0], light[1], light[2]) * after * scale, atLeast * w.exposure);
+        const Floats letGo =
             largest((with - w.low) * w.slope, (own - w.ownLow) * w.ownSlope, (without - w.doubt) * (1.0f / kDisbelief));
         moved |= frames[i].trust != nullptr;
-        const Float8 trust = frames[i].trust ? trustOf(frames[i].trust + x, count) : Float8{} + 1.0f;
-        const Float8 held = 1.0f - smooth(letGo);
+        const Floats trust = frames[i].trust ? trustOf<Floats>(frames[i].trust + x, count) : Floats{} + 1.0f;
+        const Floats held = 1.0f - smooth(letGo);
         soft[i] = held * trust;
         for (int c = 0; c < 3; ++c)
             light[c] += soft[i] * z[i][c];
         exposure += soft[i] * w.exposure;
         atLeast = most(atLeast, (1.0f - held) * trust * own * w.inverse);
-        const Float8 weight = soft[i] * w.first;
+        const Floats weight = soft[i] * w.first;
         for (int c = 0; c < 3; ++c)
             first[c] += weight * z[i][c];
         firstExposure += weight * w.exposure;
     }
-    const Float8 perExposure = firstExposure > 0.0f ? 1.0f / firstExposure : Float8{};
-    Float8 value[3] = {}, weight[3] = {}, squares[3] = {}, green[kMostFrames];
+    const Floats perExposure = firstExposure > 0.0f ? 1.0f / firstExposure : Floats{};
+    Floats value[3] = {}, weight[3] = {}, squares[3] = {}, green[kMostFrames];
     for (int i = 0; i < n; ++i) {
         const Weighing &w = weighing[i];
-        Float8 variance[3]; // in units of the read variance, so that one division serves three
+        Floats variance[3]; // in units of the read variance, so that one division serves three
         for (int c = 0; c < 3; ++c)
-            variance[c] = 1.0f + w.shot * most(first[c] * perExposure, Float8{});
-        const Float8 belief = soft[i] * w.influence;
-        const Float8 scale = belief * w.precision / (variance[0] * variance[1] * variance[2]);
-        const Float8 k[3] = {scale * variance[1] * variance[2], scale * variance[0] * variance[2],
+            variance[c] = 1.0f + w.shot * most(first[c] * perExposure, Floats{});
+        const Floats belief = soft[i] * w.influence;
+        const Floats scale = belief * w.precision / (variance[0] * variance[1] * variance[2]);
+        const Floats k[3] = {scale * variance[1] * variance[2], scale * variance[0] * variance[2],
                              scale * variance[0] * variance[1]};
         for (int c = 0; c < 3; ++c) {
             value[c] += k[c] * (z[i][c] * w.inverse);
@@ -193,30 +199,41 @@ YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, i
         green[i] = k[1];
     }
     if (moved) { // what shows far less than clipped frames promise shows another spot
-        const Float8 shown = largest(value[0] / weight[0], value[1] / weight[1], value[2] / weight[2]);
+        const Floats shown = largest(value[0] / weight[0], value[1] / weight[1], value[2] / weight[2]);
         for (int c = 0; c < 3; ++c)
-            weight[c] = shown < kKeepsPromise * atLeast ? Float8{} : weight[c];
+            weight[c] = shown < kKeepsPromise * atLeast ? Floats{} : weight[c];
     }
     for (int c = 0; c < 3; ++c) {
-        const Float8 inverse = weight[c] > 0.0f ? 1.0f / weight[c] : Float8{};
-        const Float8 mean = value[c] * inverse;
+        const Floats inverse = weight[c] > 0.0f ? 1.0f / weight[c] : Floats{};
+        const Floats mean = value[c] * inverse;
         std::memcpy(out.radiance[c] + x, &mean, size_t(count) * sizeof(float));
         storeBrief(out.variance[c] + x, squares[c] * inverse * inverse, count);
         if (c == 1)
             for (int i = 0; i < n; ++i)
                 storeBytes(frames[i].share + x, green[i] * inverse * 255.0f, count);
     }
-    storeBytes(out.clipped + x, weight[1] > 0.0f ? Float8{} : Float8{} + 1.0f, count);
+    storeBytes(out.clipped + x, weight[1] > 0.0f ? Floats{} : Floats{} + 1.0f, count);
 }
 
-YOLK_MULTIVERSION
-void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width, ResultRow out)
+template <class Floats>
+YOLK_INLINE void mergeRowOf(const FrameRow *frames, const Weighing *weighing, int n, int width, const ResultRow &out)
 {
+    constexpr int kCount = With<Floats>::kCount;
     int x = 0;
-    for (; x + 8 <= width; x += 8)
-        mergePixels(frames, weighing, n, x, 8, out);
+    for (; x + kCount <= width; x += kCount)
+        mergePixels<Floats>(frames, weighing, n, x, kCount, out);
     if (x < width)
-        mergePixels(frames, weighing, n, x, width - x, out);
+        mergePixels<Floats>(frames, weighing, n, x, width - x, out);
+}
+YOLK_MULTIVERSION
+void mergeRow(const FrameRow *frames, const Weighing *weighing, int n, int width, const ResultRow &out)
+{
+    mergeRowOf<Float8>(frames, weighing, n, width, out);
+}
+YOLK_WIDE_VECTORS
+void mergeRowWide(const FrameRow *frames, const Weighing *weighing, int n, int width, const ResultRow &out)
+{
+    mergeRowOf<Float16>(frames, weighing, n, width, out);
 }
 
 /// The frame to go by where none holds the pixel: the least exposed one. Of frames that were moved it is the one that
@@ -292,6 +309,7 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
     std::vector<Weighing> weighing;
     for (int i : order)
         weighing.push_back(weighingOf(in[size_t(i)], darkLight));
+    const auto merge = hasWideVectors() ? mergeRowWide : mergeRow;
     forEachBand(ctx, shape.height, [&](int y0, int y1) {
         std::vector<FrameRow> frames(in.size());
         Image<uint8_t> steered(shape.width, n, 1); // a row of each frame
@@ -312,7 +330,7 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
                     frames[i].trust = row;
                 frames[i].share = out.shares.row(order[i], y);
             }
-            mergeRow(frames.data(), weighing.data(), n, shape.width, result);
+            merge(frames.data(), weighing.data(), n, shape.width, result);
             fillClippedRow(frames, weighing, neutral, shape.width, result);
         }
     });

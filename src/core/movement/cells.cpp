@@ -22,29 +22,57 @@ void gatherRow(const uint16_t *from, int width, uint32_t *sum, uint16_t *most)
     }
 }
 
-/// Gathers what columns hold into cells of `cell` of them, the last one cut at the end: their mean times `scale` less
-/// `black`, and whether the largest reaches `clipping`.
-YOLK_MULTIVERSION
-void foldRow(const uint32_t *sums, const uint16_t *most, int width, int cell, int rows, uint16_t clipping, float scale,
-             float black, float *light, uint8_t *clips)
+/// Columns of pixels, over the rows of a cell: their sums and the largest.
+struct Columns {
+    const uint32_t *sums;
+    const uint16_t *most;
+    int count, rows;
+};
+/// How codes become light: the mean times `scale` less `black`.
+struct Scale {
+    uint16_t clipping;
+    float scale, black;
+};
+
+YOLK_INLINE void foldCells(const Columns &of, int cell, const Scale &scale, float *light, uint8_t *clips)
 {
     const auto fold = [&](int x, int count, float perPixel) {
-        const uint32_t *sum = sums + ptrdiff_t(x) * cell;
-        const uint16_t *largest = most + ptrdiff_t(x) * cell;
+        const uint32_t *sum = of.sums + ptrdiff_t(x) * cell;
+        const uint16_t *largest = of.most + ptrdiff_t(x) * cell;
         uint32_t all = 0;
         uint16_t top = 0;
         for (int u = 0; u < count; ++u) {
             all += sum[u];
             top = largest[u] > top ? largest[u] : top;
         }
-        light[x] = float(all) * perPixel - black;
-        clips[x] = uint8_t(clips[x] | (top >= clipping));
+        light[x] = float(all) * perPixel - scale.black;
+        clips[x] = uint8_t(clips[x] | (top >= scale.clipping));
     };
-    const int whole = width / cell;
-    for (int x = 0; x < whole; ++x)
-        fold(x, cell, scale / float(cell * rows));
-    if (const int left = width - whole * cell; left > 0)
-        fold(whole, left, scale / float(left * rows));
+    const int whole = of.count / cell;
+    const float perPixel = scale.scale / float(cell * of.rows);
+#pragma GCC ivdep
+    for (int x = 0; x < whole; ++x) // what is written overlaps nothing that is read
+        fold(x, cell, perPixel);
+    if (const int left = of.count - whole * cell; left > 0)
+        fold(whole, left, scale.scale / float(left * of.rows));
+}
+
+/// Gathers columns into cells of `cell` of them, the last one cut at the end.
+YOLK_MULTIVERSION
+void foldRow(const Columns &of, int cell, const Scale &scale, float *light, uint8_t *clips)
+{
+    switch (cell) { // a number that the compiler knows is twice as fast; these serve 13 to 51 megapixels
+    case 5:
+        return foldCells(of, 5, scale, light, clips);
+    case 6:
+        return foldCells(of, 6, scale, light, clips);
+    case 7:
+        return foldCells(of, 7, scale, light, clips);
+    case 8:
+        return foldCells(of, 8, scale, light, clips);
+    default:
+        return foldCells(of, cell, scale, light, clips);
+    }
 }
 
 YOLK_MULTIVERSION
@@ -77,8 +105,8 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                   frame.noise.readVariance / (frame.exposure * frame.exposure),
                   cell * cell};
     const bool covered = frame.trust.shape().empty();
-    const auto clipping = uint16_t(codeOfLinear(kClips));
-    const float scale = float(1.0 / (double(kCodeScale) * frame.exposure)), black = float(kPedestal) * scale;
+    const float perCode = float(1.0 / (double(kCodeScale) * frame.exposure));
+    const Scale scale{uint16_t(codeOfLinear(kClips)), perCode, float(kPedestal) * perCode};
     forEachBand(ctx, height, [&](int y0, int y1) {
         std::vector<uint32_t> sums(static_cast<size_t>(shape.width));
         std::vector<uint16_t> most(sums.size());
@@ -91,8 +119,7 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                 std::ranges::fill(most, uint16_t(0));
                 for (int v = top; v < bottom; ++v)
                     gatherRow(frame.codes.row(c, v), shape.width, sums.data(), most.data());
-                foldRow(sums.data(), most.data(), shape.width, cell, bottom - top, clipping, scale, black,
-                        out.light.row(c, y), clips);
+                foldRow({sums.data(), most.data(), shape.width, bottom - top}, cell, scale, out.light.row(c, y), clips);
             }
             if (covered)
                 continue;

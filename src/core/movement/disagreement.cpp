@@ -50,10 +50,11 @@ YOLK_INLINE float outside(float light, const float *above, const float *row, con
 
 struct Tolerances {
     float perCell, response, shift;
-    bool loose; ///< light counts only where it lies outside of what the other frame shows around
 };
 
-/// Cells from x0 to x1, whose neighbours lie `left` and `right` of them; without a branch, to be vectorised.
+/// Cells from x0 to x1, whose neighbours lie `left` and `right` of them; without a branch, to be vectorised. With a loose
+/// fit, light counts only where it lies outside of what the other frame shows around.
+template <Fit kFit>
 YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int left, int right, const Tolerances &t,
                               const Terms &to)
 {
@@ -64,7 +65,7 @@ YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int 
     float *difference = to.difference, *noise = to.noise, *bias = to.bias, *light = to.light, *counted = to.counted,
           *square = to.square, *count = to.count;
     const float aGain = a.gain, aRead = a.read, bGain = b.gain, bRead = b.read;
-    const float loose = t.loose ? 1.0f : 0.0f, perCell = t.perCell, response = kResponses * t.response;
+    const float perCell = t.perCell, response = kResponses * t.response;
     const float shift = kResponses * kResponses * t.shift * t.shift;
 #pragma GCC ivdep
     for (int x = x0; x < x1; ++x) { // what is written overlaps nothing that is read
@@ -84,10 +85,13 @@ YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int 
         const int darkB = int(lb + std::sqrt(kSquared * vb + edge) < kDarker * la),
                   darkA = int(la + std::sqrt(kSquared * va + edge) < kDarker * lb);
         const int tooDark = (clipsA & (1 - clipsB) & darkB) | (clipsB & (1 - clipsA) & darkA);
-        const float beyondB = outside(la, bAbove, bRow, bBelow, x + left, x, x + right),
-                    beyondA = -outside(lb, aAbove, aRow, aBelow, x + left, x, x + right);
-        const float least = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
-        const float d = loose > 0.0f ? least : la - lb, v = kSquared * (va + vb);
+        float d = la - lb;
+        if constexpr (kFit == Fit::Loose) {
+            const float beyondB = outside(la, bAbove, bRow, bBelow, x + left, x, x + right),
+                        beyondA = -outside(lb, aAbove, aRow, aBelow, x + left, x, x + right);
+            d = std::abs(beyondA) < std::abs(beyondB) ? beyondA : beyondB;
+        }
+        const float v = kSquared * (va + vb);
         const float s = response * lightest + kNoiseSigmas * kCommon * std::sqrt(pa + pb);
         const float miss = d * d / (v + s * s + edge), q = miss > kContradicts ? kContradicts : miss;
         const float counts = both ? 1.0f : 0.0f, contradicts = shown & tooDark & (1 - both) ? 1.0f : 0.0f;
@@ -101,14 +105,24 @@ YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int 
     }
 }
 
-YOLK_MULTIVERSION
-void compareRow(const Side &a, const Side &b, int width, const Tolerances &t, const Terms &out)
+template <Fit kFit>
+YOLK_INLINE void compareRow(const Side &a, const Side &b, int width, const Tolerances &t, const Terms &out)
 {
     const int last = width - 1;
-    compareCells(a, b, 0, 1, 0, last > 0 ? 1 : 0, t, out);
-    compareCells(a, b, 1, last, -1, 1, t, out);
+    compareCells<kFit>(a, b, 0, 1, 0, last > 0 ? 1 : 0, t, out);
+    compareCells<kFit>(a, b, 1, last, -1, 1, t, out);
     if (last > 0)
-        compareCells(a, b, last, width, -1, 0, t, out);
+        compareCells<kFit>(a, b, last, width, -1, 0, t, out);
+}
+YOLK_MULTIVERSION
+void compareClosely(const Side &a, const Side &b, int width, const Tolerances &t, const Terms &out)
+{
+    compareRow<Fit::Close>(a, b, width, t, out);
+}
+YOLK_MULTIVERSION
+void compareLoosely(const Side &a, const Side &b, int width, const Tolerances &t, const Terms &out)
+{
+    compareRow<Fit::Loose>(a, b, width, t, out);
 }
 
 /// out[x] = sum of all rows at x. In one pass: rows stay where they are, and sums in registers.
@@ -173,7 +187,8 @@ void judgeDetail(const float *square, const float *count, float fewest, int widt
 Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx)
 {
     const int width = a.light.width(), height = a.light.height(), channels = a.light.planes();
-    const float shift = kShift / std::sqrt(float(a.pixels));
+    const Tolerances tolerances{1.0f / float(a.pixels), float(response), kShift / std::sqrt(float(a.pixels))};
+    const auto compareOneRow = fit == Fit::Close ? compareClosely : compareLoosely;
     Comparison out{Image<float>(width, height, 1), Image<float>(width, height, 1)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
@@ -208,10 +223,9 @@ Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double respo
         for (int c = 0; c < channels; ++c) {
             for (int y = top; y < bottom; ++y) {
                 const int v = y - top;
-                compareRow(side(a, c, y), side(b, c, y), width,
-                           {1.0f / float(a.pixels), float(response), shift, fit == Fit::Loose},
-                           {term(Difference, v), term(Noise, v), term(Bias, v), term(Light, v), term(Counted, v),
-                            term(Square, v), term(Count, v)});
+                compareOneRow(side(a, c, y), side(b, c, y), width, tolerances,
+                              {term(Difference, v), term(Noise, v), term(Bias, v), term(Light, v), term(Counted, v),
+                               term(Square, v), term(Count, v)});
                 for (int p = 0; p < kSoft; ++p)
                     sumCoarse(across<CoarseRows>(term(p, v)), width, wide.row(p, v));
             }
