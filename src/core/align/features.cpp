@@ -84,7 +84,10 @@ Overview overviewOf(const Guide &guide, double clipping)
     data->level = guide.levelOf(kPhasePixels);
     data->width = guide.width;
     data->height = guide.height;
+    cv::Mat window;
     data->picture = evened(guide, data->level, clipping);
+    cv::createHanningWindow(window, data->picture.size(), CV_32F); // edges are no shift
+    cv::multiply(data->picture, window, data->picture);
     return {data};
 }
 
@@ -161,9 +164,8 @@ std::vector<Transform> likelyShifts(const Overview &still, const Overview &movin
     const Overview::Data &a = *still.data, &b = *moving.data;
     std::vector<Transform> out;
     if (a.picture.size() == b.picture.size()) {
-        cv::Mat window;
-        cv::createHanningWindow(window, a.picture.size(), CV_32F);
-        const cv::Point2d shift = cv::phaseCorrelate(a.picture, b.picture, window);
+        // Without its window, which it would multiply into these pictures, that others look at too.
+        const cv::Point2d shift = cv::phaseCorrelate(a.picture, b.picture);
         const double scale = std::exp2(a.level);
         const Transform t{Matrix3{{1, 0, shift.x * scale, 0, 1, shift.y * scale, 0, 0, 1}}};
         if (isPlausible(t, a.width, a.height))

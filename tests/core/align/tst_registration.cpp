@@ -1,5 +1,6 @@
 // Transforms between exposures against the truth, easy ones and hard ones.
 #include "align/align_frames.h"
+#include "align/features.h"
 #include "support/handheld.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
@@ -261,6 +262,19 @@ private Q_SLOTS:
         const auto want = set.aligned(1, serial);
         QVERIFY(set.aligned(1, shuffled) == want);
         QVERIFY(set.aligned(1, threads) == want);
+    }
+    void lookingForShiftsChangesNoPicture() // of those that all pairs share
+    {
+        const Set set = threeOf(scene(4), 1.5, moved(5.5, 2.5, 0), moved(-3.5, 4, 0));
+        SerialRunner serial;
+        ExecContext ctx(serial);
+        std::vector<Overview> overviews;
+        for (const FrameToAlign &f : set.frames)
+            overviews.push_back(overviewOf(guideOf(f, 3e6, ctx)));
+        const Transform once = likelyShifts(overviews[1], overviews[0]).front();
+        QVERIFY(!once.isIdentity());
+        likelyShifts(overviews[1], overviews[2]);
+        QVERIFY(likelyShifts(overviews[1], overviews[0]).front() == once);
     }
     void tinyPicturesAndStops()
     {
