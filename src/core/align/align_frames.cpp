@@ -54,7 +54,8 @@ public:
         if (!isTemplate(a, b))
             return turned(refine(b, a, known.inverted()));
         const int finest = guides_[a].levelOf(options_.finestPixels);
-        const RegistrationOptions near{options_.model, finest + 1, finest};
+        // What lay still a level above hardly moves here.
+        const RegistrationOptions near{options_.model, known.isIdentity() ? finest : finest + 1, finest};
         const Registration out = registerPair(guides_[a], guides_[b], known, near, ctx_);
         if (out.places >= kFewPlaces)
             return out;

@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <optional>
 
 namespace yolk {
 namespace {
@@ -72,6 +73,9 @@ public:
     /// Looks at all blocks under a transform.
     void look(const Transform &transform)
     {
+        if (looked_ && *looked_ == transform)
+            return;
+        looked_ = transform;
         constexpr int kRun = 64;
         const int runs = (int(blocks_.size()) + kRun - 1) / kRun;
         ExecContext own = ctx_.child({});
@@ -301,6 +305,7 @@ private:
     ExecContext &ctx_;
     Centred frame_{};
     std::vector<Block> blocks_;
+    std::optional<Transform> looked_; ///< what the blocks were looked at under
     MotionModel model_ = MotionModel::None;
 };
 
