@@ -84,10 +84,13 @@ Overview overviewOf(const Guide &guide, double clipping)
     data->level = guide.levelOf(kPhasePixels);
     data->width = guide.width;
     data->height = guide.height;
-    cv::Mat window;
-    data->picture = evened(guide, data->level, clipping);
-    cv::createHanningWindow(window, data->picture.size(), CV_32F); // edges are no shift
-    cv::multiply(data->picture, window, data->picture);
+    cv::Mat window, picture = evened(guide, data->level, clipping);
+    cv::createHanningWindow(window, picture.size(), CV_32F); // edges are no shift
+    cv::multiply(picture, window, picture);
+    // OpenCV's phase correlation takes the middle of an odd number of pixels for half a pixel's shift.
+    const auto missing = [](int size) { return 2 * cv::getOptimalDFTSize((size + 1) / 2) - size; };
+    cv::copyMakeBorder(picture, data->picture, 0, missing(picture.rows), 0, missing(picture.cols), cv::BORDER_CONSTANT,
+                       cv::Scalar(0));
     return {data};
 }
 
@@ -168,7 +171,8 @@ std::vector<Transform> likelyShifts(const Overview &still, const Overview &movin
         const cv::Point2d shift = cv::phaseCorrelate(a.picture, b.picture);
         const double scale = std::exp2(a.level);
         const Transform t{Matrix3{{1, 0, shift.x * scale, 0, 1, shift.y * scale, 0, 0, 1}}};
-        if (isPlausible(t, a.width, a.height))
+        constexpr double kMoves = 0.5; // pixels; from less, stillness is as good a start
+        if (std::hypot(shift.x, shift.y) >= kMoves && isPlausible(t, a.width, a.height))
             out.push_back(t);
     }
     out.push_back({});

@@ -31,7 +31,7 @@ Overview overviewOf(const Guide &guide, double clipping = std::numeric_limits<do
 Features featuresOf(const Guide &guide, double clipping = std::numeric_limits<double>::infinity());
 
 /// Transforms from `still` to `moving` worth a closer look, in pixels of the guides' first level: the shift by phase
-/// correlation, and that nothing moved. Source: [KuglinHines1975].
+/// correlation, where it is one, and that nothing moved. Source: [KuglinHines1975].
 std::vector<Transform> likelyShifts(const Overview &still, const Overview &moving);
 
 /// The same by matched corners, likelier ones first, at most four. They are asked twice: a large moving subject may

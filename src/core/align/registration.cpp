@@ -164,14 +164,29 @@ public:
     MotionModel model() const { return model_; }
     const std::vector<Block> &blocks() const { return blocks_; }
 
+    /// How the frames fit as they lie, where one step towards a better fit gains no more than noise would; else nothing.
+    /// Most frames from a tripod need no more than this look.
+    std::optional<Registration> stillness()
+    {
+        constexpr double kSureFit = 0.8; // with less, the step may say nothing
+        struct D {};
+        Registration out = judge({});
+        const Normal n = normal();
+        const int parameters = n.pixels > 0.0 ? parametersOf(determined(n)) : 0;
+        if (out.fit < kSureFit || parameters == 0)
+            return std::nullopt;
+        const double gain = solve(n, parameters).head(parameters).dot(n.b.head(parameters));
+        if (!(gain / noiseFactor(n) < parameters * std::log(believedPlaces() + 2.0)))
+            return std::nullopt;
+        out.model = MotionModel::None;
+        return out;
+    }
+
     /// The simplest transform that explains the blocks as well as `transform` does, as far as noise lets us tell.
     std::pair<Transform, MotionModel> simplest(const Transform &transform, MotionModel upTo) const
     {
         const Normal n = normal();
-        const double factor = noiseFactor(n);
-        int places = 0;
-        for (const Block &b : blocks_)
-            places += b.belief > 0.0;
+        const double factor = noiseFactor(n), places = believedPlaces();
         for (MotionModel model : {MotionModel::None, MotionModel::Shift, MotionModel::Rigid, MotionModel::Similarity}) {
             if (model >= upTo)
                 break;
@@ -271,6 +286,11 @@ public:
     }
 
 private:
+    double believedPlaces() const
+    {
+        return double(std::ranges::count_if(blocks_, [](const Block &b) { return b.belief > 0.0; }));
+    }
+
     /// Blocks that differ more than most, measured against their texture, are believed less.
     void believe()
     {
@@ -327,6 +347,11 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
         if (std::min(guide->width, guide->height) < kBlock)
             return {};
     const MotionModel most = modelOf(options.model);
+    if (start.isIdentity() && options.model == ModelChoice::Automatic)
+        if (auto out = Registrar(still, moving, finest, ctx).stillness()) {
+            out->residual *= std::exp2(finest);
+            return *out;
+        }
     Transform t = start;
     for (int level = coarsest; level >= finest; --level) {
         const double scale = std::exp2(-level);

@@ -18,29 +18,15 @@ constexpr int kTile = 256;                       // with its surroundings it sta
 /// Deviation of unit white noise in each band [StarckMurtagh1998].
 constexpr std::array<double, kScales> kBandNoise{0.889, 0.200, 0.086, 0.041};
 
-/// Codes to values whose noise has deviation 1, and back.
-class Evened {
-public:
+/// Codes to values whose noise has deviation 1, and back: 2 / gain * sqrt(gain * z + offset), and below black a straight
+/// line, which the curve touches there.
+struct Evened {
     explicit Evened(const NoiseModel &noise)
-        : gain_(float(noise.gain)), offset_(float(0.375 * noise.gain * noise.gain + noise.readVariance)),
-          zero_(2.0f / gain_ * std::sqrt(offset_)), slope_(1.0f / std::sqrt(offset_)), table_(65536)
+        : gain(float(noise.gain)), offset(float(0.375 * noise.gain * noise.gain + noise.readVariance)),
+          zero(2.0f / gain * std::sqrt(offset)), slope(1.0f / std::sqrt(offset))
     {
-        for (size_t i = 0; i < table_.size(); ++i) {
-            const float z = linearOfCode(uint16_t(i)); // below black as a straight line, which the curve touches there
-            table_[i] = z < 0.0f ? zero_ + slope_ * z : 2.0f / gain_ * std::sqrt(gain_ * z + offset_);
-        }
     }
-    float of(uint16_t code) const { return table_[code]; }
-    float back(float t) const // as a code, not yet rounded or cut
-    {
-        const float half = t * gain_ * 0.5f;
-        const float z = t < zero_ ? (t - zero_) / slope_ : (half * half - offset_) / gain_;
-        return z * kCodeScale + float(kPedestal);
-    }
-
-private:
-    float gain_, offset_, zero_, slope_;
-    std::vector<float> table_;
+    float gain, offset, zero, slope;
 };
 
 /// Brightness and two differences, orthonormal, so that unit noise stays unit noise; the inverse is the transpose.
@@ -48,18 +34,60 @@ constexpr float kMix[3][3] = {{0.57735027f, 0.57735027f, 0.57735027f},
                               {0.70710678f, 0.0f, -0.70710678f},
                               {0.40824829f, -0.81649658f, 0.40824829f}};
 
+template <class T> using ThreeRows = std::array<T *, 3>;
+
+/// Codes as evened brightness and differences.
+YOLK_MULTIVERSION
+void mixRow(const ThreeRows<const uint16_t> &codes, int width, const Evened &evened, const ThreeRows<float> &mixed)
+{
+    const float gain = evened.gain, offset = evened.offset, zero = evened.zero, slope = evened.slope,
+                perRoot = 2.0f / gain;
+    const auto even = [=](uint16_t code) {
+        const float z = (float(code) - float(kPedestal)) * (1.0f / kCodeScale);
+        const float root = perRoot * std::sqrt(gain * (z > 0.0f ? z : 0.0f) + offset);
+        return z < 0.0f ? zero + slope * z : root;
+    };
+    const uint16_t *r = codes[0], *g = codes[1], *b = codes[2];
+    float *first = mixed[0], *second = mixed[1], *third = mixed[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // what is written overlaps nothing that is read
+        const float red = even(r[x]), green = even(g[x]), blue = even(b[x]);
+        first[x] = kMix[0][0] * red + kMix[0][1] * green + kMix[0][2] * blue;
+        second[x] = kMix[1][0] * red + kMix[1][1] * green + kMix[1][2] * blue;
+        third[x] = kMix[2][0] * red + kMix[2][1] * green + kMix[2][2] * blue;
+    }
+}
+
+/// And back to codes; what is clipped stays as it was.
+YOLK_MULTIVERSION
+void unmixRow(const ThreeRows<const float> &mixed, const uint16_t *was, int channel, int width, const Evened &evened,
+              uint16_t *to)
+{
+    const float fromFirst = kMix[0][channel], fromSecond = kMix[1][channel], fromThird = kMix[2][channel];
+    const float halfGain = 0.5f * evened.gain, perGain = 1.0f / evened.gain, offset = evened.offset, zero = evened.zero,
+                perSlope = 1.0f / evened.slope;
+    const uint16_t clipped = codeOfLinear(0.982);
+    const float *first = mixed[0], *second = mixed[1], *third = mixed[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // `to` overlaps nothing that is read
+        const float t = fromFirst * first[x] + fromSecond * second[x] + fromThird * third[x];
+        const float half = t * halfGain;
+        const float z = t < zero ? (t - zero) * perSlope : (half * half - offset) * perGain;
+        float code = z * kCodeScale + (float(kPedestal) + 0.5f);
+        code = code > 0.0f ? code : 0.0f;
+        const auto rounded = uint16_t(int(code < 65535.0f ? code : 65535.0f));
+        to[x] = was[x] >= clipped ? was[x] : rounded;
+    }
+}
+
 /// A part of the frame as evened brightness and differences.
 Image<float> mixedPart(const Image<uint16_t> &codes, Rect part, const Evened &evened)
 {
-    Image<float> out(part.width(), part.height(), 3);
-    for (int y = 0; y < part.height(); ++y)
-        for (int x = 0; x < part.width(); ++x) {
-            float v[3];
-            for (int c = 0; c < 3; ++c)
-                v[c] = evened.of(codes.row(c, part.y0 + y)[part.x0 + x]);
-            for (int m = 0; m < 3; ++m)
-                out.row(m, y)[x] = kMix[m][0] * v[0] + kMix[m][1] * v[1] + kMix[m][2] * v[2];
-        }
+    Image<float> out({part.width(), part.height(), 3}, Fill::Anything);
+    for (int y = 0; y < part.height(); ++y) {
+        const auto from = [&](int c) { return codes.row(c, part.y0 + y) + part.x0; };
+        mixRow({from(0), from(1), from(2)}, part.width(), evened, {out.row(0, y), out.row(1, y), out.row(2, y)});
+    }
     return out;
 }
 
@@ -79,9 +107,9 @@ void smoothDown(const float *__restrict a, const float *__restrict b, const floa
 }
 
 YOLK_MULTIVERSION
-void smoothAcross(const float *__restrict from, int step, int first, int last, float *__restrict to)
+void smoothAcross(const float *__restrict from, int step, int width, float *__restrict to)
 {
-    for (int x = first; x < last; ++x)
+    for (int x = 0; x < width; ++x)
         to[x] = 0.0625f * (from[x - 2 * step] + from[x + 2 * step]) + 0.25f * (from[x - step] + from[x + step]) +
                 0.375f * from[x];
 }
@@ -110,23 +138,17 @@ void addRow(const float *__restrict kept, int width, float *__restrict plane)
 /// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored.
 void smooth(ImageView<const float> in, int step, ImageView<float> out)
 {
-    const int width = in.width(), height = in.height();
-    const int first = std::min(2 * step, width), last = std::max(first, width - 2 * step);
-    std::vector<float> row(size_t(width), 0.0f);
+    const int width = in.width(), height = in.height(), margin = 2 * step;
+    std::vector<float> padded(size_t(width + 2 * margin), 0.0f);
+    float *row = padded.data() + margin;
     for (int y = 0; y < height; ++y) {
         const auto at = [&](int v) { return in.row(0, mirrored(v, height)); };
-        smoothDown(at(y - 2 * step), at(y - step), at(y), at(y + step), at(y + 2 * step), width, row.data());
-        float *to = out.row(0, y);
-        const auto edge = [&](int x) {
-            const auto near = [&](int u) { return row[size_t(mirrored(u, width))]; };
-            return 0.0625f * (near(x - 2 * step) + near(x + 2 * step)) + 0.25f * (near(x - step) + near(x + step)) +
-                   0.375f * near(x);
-        };
-        for (int x = 0; x < first; ++x)
-            to[x] = edge(x);
-        smoothAcross(row.data(), step, first, last, to);
-        for (int x = last; x < width; ++x)
-            to[x] = edge(x);
+        smoothDown(at(y - 2 * step), at(y - step), at(y), at(y + step), at(y + 2 * step), width, row);
+        for (int x = 1; x <= margin; ++x) {
+            row[-x] = row[mirrored(-x, width)];
+            row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
+        }
+        smoothAcross(row, step, width, out.row(0, y));
     }
 }
 
@@ -143,7 +165,7 @@ using SeeBand = std::function<void(int mix, int scale, ImageView<const float> fi
 /// before.
 void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBand &see = {})
 {
-    Image<float> work(mixed.width(), mixed.height(), 2);
+    Image<float> work({mixed.width(), mixed.height(), 2}, Fill::Anything);
     const ImageView<float> rest = planeOf(work, 0), kept = planeOf(work, 1);
     for (int m = 0; m < 3; ++m) {
         const ImageView<float> plane = planeOf(mixed, m);
@@ -206,8 +228,7 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
         for (float &t : threshold[m])
             t *= float(strength) * (m == 0 ? 2.5f : 3.5f);
 
-    Image<uint16_t> out(codes.shape());
-    const uint16_t clipped = codeOfLinear(0.982);
+    Image<uint16_t> out(codes.shape(), Fill::Anything);
     const int across = (codes.width() + kTile - 1) / kTile, down = (codes.height() + kTile - 1) / kTile;
     forEachPart(ctx, across * down, [&](int tile, ExecContext &own) {
         own.throwIfStopped();
@@ -217,18 +238,13 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
                         std::min(codes.height(), y1 + kReach)};
         Image<float> mixed = mixedPart(codes, felt, evened);
         throughBands(mixed, threshold);
-        for (int y = y0; y < y1; ++y)
-            for (int x = x0; x < x1; ++x) {
-                float mix[3];
-                for (int m = 0; m < 3; ++m)
-                    mix[m] = mixed.row(m, y - felt.y0)[x - felt.x0];
-                for (int c = 0; c < 3; ++c) {
-                    const uint16_t was = codes.row(c, y)[x];
-                    const float t = kMix[0][c] * mix[0] + kMix[1][c] * mix[1] + kMix[2][c] * mix[2];
-                    const float code = evened.back(t) + 0.5f;
-                    out.row(c, y)[x] = was >= clipped ? was : uint16_t(code > 0.0f ? std::min(code, 65535.0f) : 0.0f);
-                }
-            }
+        for (int y = y0; y < y1; ++y) {
+            const auto from = [&](int m) {
+                return static_cast<const float *>(mixed.row(m, y - felt.y0) + x0 - felt.x0);
+            };
+            for (int c = 0; c < 3; ++c)
+                unmixRow({from(0), from(1), from(2)}, codes.row(c, y) + x0, c, x1 - x0, evened, out.row(c, y) + x0);
+        }
     });
     codes = std::move(out);
 }
