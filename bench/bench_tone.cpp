@@ -220,8 +220,9 @@ void resetPeak()
     std::ofstream("/proc/self/clear_refs") << "5"; // since Linux 4.0
 }
 
-/// What the canvas shows against the full picture made smaller, in code values of 8 bits: a view of the full merge, and
-/// the first picture, whose frames are made smaller before they are merged.
+/// What the canvas shows against the full picture made smaller, in code values of 8 bits: a view of the full merge once
+/// it is looked at, the same while a slider moves, and the first picture, whose frames are made smaller before they are
+/// merged.
 void previews(Report &report, const std::string &name, const std::vector<std::string> &paths, ExecContext &ctx)
 {
     const OpenedSet set = openSet(paths, ctx);
@@ -258,7 +259,8 @@ void previews(Report &report, const std::string &name, const std::vector<std::st
             report.add(key + ".mean", absolute / double(off.size()), "");
             report.add(key + ".offset", sum / double(off.size()), "");
         };
-        compare("view", rendered({1, {}, first.width(), first.height()}), "code values: at most 3, 1 and 0.3");
+        compare("view", rendered({1, {}, first.width(), first.height(), true}), "code values: at most 3, 1 and 0.3");
+        compare("while_dragging", rendered({1, {}, first.width(), first.height()}), "the same, as a slider moves");
         compare("first", first, "");
     }
 }
@@ -312,6 +314,16 @@ void times(Report &report, const std::string &folder)
     report.add("chain.seconds.3x24mp", chain, "files to the finished picture");
     report.add("chain.seconds_opencv.3x24mp", chainOfTheirs, "decode, AlignMTB, MergeDebevec, Drago");
     report.add("chain.time_ratio_opencv.3x24mp", chain / chainOfTheirs, "ours over theirs, at most 0.35");
+
+    const int preview = previewReduction(set.sources);
+    for (const auto &method : kToneMethods) {
+        recipe.tone.method = method.value;
+        const double exact = medianSeconds(3, [&] {
+            ExecContext own = ctx.child({});
+            render(set.sources, recipe, set.measured, {1, {}, 6000 / preview, 4000 / preview, true}, own);
+        });
+        report.add("preview.seconds_to_exact." + std::string(method.key) + ".24mp", exact, "after the pause");
+    }
 
     previews(report, "24mp", paths, ctx);
     for (const char *name : {"tripod", "handheld"}) {

@@ -81,9 +81,10 @@ class TestWindow : public QObject {
         ExecContext ctx(runner);
         const ViewPicture &shown = window_->canvas()->picture();
         const QRectF r = shown.region;
-        const Image<float> display =
-            render(document().sources(), document().recipe(), document().measured(),
-                   {1, {r.left(), r.top(), r.right(), r.bottom()}, shown.image.width(), shown.image.height()}, ctx);
+        const Image<float> display = render(
+            document().sources(), document().recipe(), document().measured(),
+            {1, {r.left(), r.top(), r.right(), r.bottom()}, shown.image.width(), shown.image.height(), shown.exact},
+            ctx);
         QImage out(display.width(), display.height(), QImage::Format_RGB32);
         std::vector<uint8_t> row(size_t(display.width()) * 3);
         for (int y = 0; y < display.height(); ++y) {
@@ -231,6 +232,27 @@ private Q_SLOTS:
         drop(window_.get(), {dir_.filePath("hollow")});
         QVERIFY(window_->messages()->text().contains("hollow holds no pictures"));
         openFrames(); // and then goes on
+    }
+    void aViewThatIsLookedAtBecomesExact()
+    {
+        openFrames();
+        const auto shown = [&]() -> const ViewPicture & { return window_->canvas()->picture(); };
+        QVERIFY(shown().region.width() > shown().image.width()); // or there is nothing to gain
+        QTRY_VERIFY_WITH_TIMEOUT(shown().exact, 5000);
+        QVERIFY(shown().image == expectedView());
+        QSignalSpy views(&document(), &Document::viewReady);
+        Recipe darker = document().recipe();
+        darker.tone.exposure -= 1.0;
+        document().setRecipe(darker, "exposure");
+        QTRY_VERIFY_WITH_TIMEOUT(!views.isEmpty(), 5000);
+        QVERIFY(!views.front().front().value<ViewPicture>().exact); // a slider does not wait for all pixels
+        QTRY_VERIFY_WITH_TIMEOUT(shown().exact, 5000);
+        QVERIFY(shown().image == expectedView());
+        // At one pixel for one there is nothing to settle.
+        window_->canvas()->showArea(QRectF(300, 200, 100, 100));
+        QTRY_VERIFY_WITH_TIMEOUT(settled() && !shown().exact, 5000);
+        QTest::qWait(600);
+        QVERIFY(!shown().exact);
     }
     void aDropOnAnOpenSetAddsFrames()
     {

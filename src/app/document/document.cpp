@@ -32,11 +32,12 @@ QString countedFrames(qsizetype count)
 
 Document::Document(QObject *parent)
     : QObject(parent), comparison_(new Comparison(this)), viewLane_(Lane::Policy::FinishRunning, this),
-      openLane_(Lane::Policy::CancelRunning, this), mergeLane_(Lane::Policy::CancelRunning, this),
-      exportLane_(Lane::Policy::Queue, this), compareLane_(Lane::Policy::CancelRunning, this),
-      thumbnailLane_(Lane::Policy::CancelRunning, this), histogramLane_(Lane::Policy::CancelRunning, this),
-      pickLane_(Lane::Policy::CancelRunning, this), summaryLane_(Lane::Policy::FinishRunning, this),
-      loupeLane_(Lane::Policy::FinishRunning, this), readLane_(Lane::Policy::FinishRunning, this),
+      exactLane_(Lane::Policy::CancelRunning, this), openLane_(Lane::Policy::CancelRunning, this),
+      mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
+      compareLane_(Lane::Policy::CancelRunning, this), thumbnailLane_(Lane::Policy::CancelRunning, this),
+      histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this),
+      summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
+      readLane_(Lane::Policy::FinishRunning, this),
       tasteLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
                                                             &compareLane_}
 {
@@ -45,8 +46,10 @@ Document::Document(QObject *parent)
         Q_EMIT lookChanged();
         renderView();
     });
+    exactTimer_.setSingleShot(true);
+    connect(&exactTimer_, &QTimer::timeout, this, &Document::renderExactly);
     connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others
-        viewLane_.discard();
+        discardViews();
         Q_EMIT lookChanged();
     });
     for (Lane *lane : lanes_)
@@ -136,7 +139,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
 {
     problems_ = opened.problems;
     if (opened.measured) {
-        viewLane_.discard();
+        discardViews();
         mergeLane_.discard();
         const size_t known = sources_.frames.size();
         sources_ = std::move(opened.sources);
@@ -278,7 +281,7 @@ void Document::recipeIsNew()
     Q_EMIT recipeChanged();
     if (mergeChanged) {
         isDraft_ = false;
-        viewLane_.discard();
+        discardViews();
         startMerge();
     } else if (whiteChanged) {
         mergedRecipe_.white = recipe().white;

@@ -223,7 +223,10 @@ private:
     void viewIsNew();
     ViewJob jobFor(const ViewSource &source);
     void mergeForComparison(const Recipe &recipe);
+    void discardViews();
     void renderView();
+    void renderExactly();
+    void renderOn(Lane &lane, bool exact);
     void summarise();
     void showEndsBriefly();
     void read();
@@ -242,7 +245,7 @@ private:
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     bool endsWhileDragging_ = true, proofing_ = false;
-    QTimer endsTimer_;
+    QTimer endsTimer_, exactTimer_;
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;
@@ -266,8 +269,8 @@ private:
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;
-    Lane viewLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_, pickLane_,
-        summaryLane_, loupeLane_, readLane_, tasteLane_;
+    Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
+        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_;
     std::array<Lane *, 5> lanes_;
 };
 

@@ -13,6 +13,7 @@ namespace yolk::app {
 namespace {
 
 constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the output's histogram
+constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
 constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 constexpr qsizetype kMostPins = 8;
 
@@ -125,10 +126,9 @@ void Document::setProofing(bool on)
     viewIsNew();
 }
 
-/// What is under way shows what is no longer wanted.
 void Document::viewIsNew()
 {
-    viewLane_.discard();
+    discardViews();
     Q_EMIT lookChanged();
     renderView();
 }
@@ -267,7 +267,28 @@ void Document::mergeForComparison(const Recipe &wanted)
     });
 }
 
+/// What is under way shows what is no longer wanted.
+void Document::discardViews()
+{
+    exactTimer_.stop();
+    exactLane_.discard();
+    viewLane_.discard();
+}
+
 void Document::renderView()
+{
+    exactTimer_.stop();
+    exactLane_.discard();
+    renderOn(viewLane_, false);
+}
+
+/// What the canvas shows already, as a file would show it: not while settings change, as it takes all pixels.
+void Document::renderExactly()
+{
+    renderOn(exactLane_, true);
+}
+
+void Document::renderOn(Lane &lane, bool exact)
 {
     if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
         return;
@@ -286,13 +307,23 @@ void Document::renderView()
     if (isComparing())
         against = jobFor(comparison_->against());
     const bool full = job.reduction == 1;
+    const bool smaller = view_->region.width() > view_->size.width() || view_->region.height() > view_->size.height();
+    const bool waitsForExact = !exact && full && smaller && !job.frame && !job.inspection;
+    job.exact = exact;
+    if (against)
+        against->exact = exact && against->reduction == 1;
     auto work = [job, against, view = *view_, full](ExecContext &ctx) {
-        ViewPicture out{paintView(job, view, ctx), view.region, full, {}};
+        ViewPicture out{paintView(job, view, ctx), view.region, full, job.exact, {}};
         if (against)
             out.against = paintView(*against, view, ctx);
         return out;
     };
-    viewLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+    lane.start<ViewPicture>({}, work, [this, exact, waitsForExact](Outcome<ViewPicture> outcome) {
+        if (exact) {
+            if (outcome.result)
+                Q_EMIT viewReady(*outcome.result);
+            return;
+        }
         if (const auto next = std::exchange(onceShown_, nullptr))
             next();
         if (!outcome.result) {
@@ -301,6 +332,8 @@ void Document::renderView()
             return;
         }
         Q_EMIT viewReady(*outcome.result);
+        if (waitsForExact)
+            exactTimer_.start(kExactMilliseconds);
         summarise();
     });
 }
@@ -352,7 +385,7 @@ void Document::requestLoupe(const ViewRequest &request)
     const auto &held = comparison_->held();
     const ViewJob job = jobFor(held ? *held : ViewSource());
     auto work = [job, request](ExecContext &ctx) {
-        return ViewPicture{paintView(job, request, ctx), request.region, job.reduction == 1, {}};
+        return ViewPicture{paintView(job, request, ctx), request.region, job.reduction == 1, false, {}};
     };
     loupeLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
         if (outcome.result)

@@ -8,7 +8,8 @@ namespace {
 RenderRequest requestOf(const ViewJob &job, const ViewRequest &view)
 {
     const QRectF &r = view.region;
-    return {job.reduction, {r.left(), r.top(), r.right(), r.bottom()}, view.size.width(), view.size.height()};
+    return {
+        job.reduction, {r.left(), r.top(), r.right(), r.bottom()}, view.size.width(), view.size.height(), job.exact};
 }
 
 /// Where the view begins in the pattern of hatching, which lies still while the picture is moved.

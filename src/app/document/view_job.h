@@ -27,8 +27,9 @@ struct ViewRequest {
 struct ViewPicture {
     QImage image;
     QRectF region;
-    bool full = false; ///< from the full decode, not from the first picture's reduced one
-    QImage against;    ///< the same part of what it is compared with; null without a comparison
+    bool full = false;  ///< from the full decode, not from the first picture's reduced one
+    bool exact = false; ///< as RenderRequest has it
+    QImage against;     ///< the same part of what it is compared with; null without a comparison
 };
 
 /// A frame in place of the picture.
@@ -51,6 +52,7 @@ struct ViewJob {
     std::shared_ptr<const MonitorProfile> monitor{};
     OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values
     int reduction = 1;
+    bool exact = false; ///< of a picture that is made smaller: as a file would show it
 };
 
 /// Throws as render().

@@ -69,8 +69,11 @@ Image<float> resample(const RowSource &source, RealRect region, int width, int h
             for (int y = y0; y < y1; ++y) {
                 source.read(down[size_t(y)].first, left, right, scratch.view(), rows.data());
                 for (int plane = 0; plane < shape.planes; ++plane)
-                    for (int x = 0; x < width; ++x)
-                        out.row(plane, y)[x] = rows[size_t(plane)][across[size_t(x)].first];
+                    if (right - left == width)
+                        std::copy_n(rows[size_t(plane)] + left, width, out.row(plane, y));
+                    else // edges repeat
+                        for (int x = 0; x < width; ++x)
+                            out.row(plane, y)[x] = rows[size_t(plane)][across[size_t(x)].first];
             }
         });
         return out;

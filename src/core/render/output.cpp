@@ -176,7 +176,7 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
         const Image<float> display =
-            render(sources, recipe, measured, {1, realOf(area), size.width, size.height}, rendering);
+            render(sources, recipe, measured, {1, realOf(area), size.width, size.height, true}, rendering);
         const std::vector<std::byte> profile = iccProfile(recipe.output.space);
         const auto watch = [&](int y) {
             if (y % kBandRows == 0) {

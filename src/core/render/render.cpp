@@ -16,6 +16,7 @@ namespace {
 enum class Stage : int { Merge, Level, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
+constexpr double kViewPixels = 3e6; // of a result: more are exact in any case, and their scene is not kept
 
 /// What the merge reads of the recipe, and who is merged.
 Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
@@ -177,6 +178,22 @@ Image<float> lightOf(const Sources &sources, const Hash128 &key, const MergedSet
     return out;
 }
 
+/// Pixels of a row through a matrix; `to` may be `from`.
+void turnRow(const Matrix3 &matrix, const float *const from[3], int width, float *const to[3])
+{
+    float m[9];
+    std::ranges::copy(matrix.m, m);
+    const float *inR = from[0], *inG = from[1], *inB = from[2];
+    float *outR = to[0], *outG = to[1], *outB = to[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // a pixel depends on itself alone
+        const float red = inR[x], green = inG[x], blue = inB[x];
+        outR[x] = m[0] * red + m[1] * green + m[2] * blue;
+        outG[x] = m[3] * red + m[4] * green + m[5] * blue;
+        outB[x] = m[6] * red + m[7] * green + m[8] * blue;
+    }
+}
+
 /// What is clipped everywhere stays white: the first three planes, shifted by the fourth.
 Image<float> clippedKeptWhite(const Vector3 &shift, ImageView<const float> scene)
 {
@@ -192,17 +209,10 @@ Image<float> clippedKeptWhite(const Vector3 &shift, ImageView<const float> scene
 
 void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx)
 {
-    float m[9];
-    std::ranges::copy(matrix.m, m);
     forEachBand(ctx, rgb.height(), [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y) {
-            float *r = rgb.row(0, y), *g = rgb.row(1, y), *b = rgb.row(2, y);
-            for (int x = 0; x < rgb.width(); ++x) {
-                const float red = r[x], green = g[x], blue = b[x];
-                r[x] = m[0] * red + m[1] * green + m[2] * blue;
-                g[x] = m[3] * red + m[4] * green + m[5] * blue;
-                b[x] = m[6] * red + m[7] * green + m[8] * blue;
-            }
+            float *const rows[3] = {rgb.row(0, y), rgb.row(1, y), rgb.row(2, y)};
+            turnRow(matrix, rows, rgb.width(), rows);
         }
     });
 }
@@ -284,6 +294,21 @@ Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced)
 
 namespace {
 
+/// A region in pixels of the decode, and the size that it is to have.
+struct Placed {
+    RealRect region;
+    int width, height;
+};
+Placed placed(const RenderRequest &request, const RealRect &region)
+{
+    const double r = request.reduction;
+    const RealRect in{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r};
+    const auto sizeOf = [](int asked, double pixels) {
+        return asked > 0 ? asked : std::max(1, int(std::lround(pixels)));
+    };
+    return {in, sizeOf(request.width, in.x1 - in.x0), sizeOf(request.height, in.y1 - in.y0)};
+}
+
 /// Checked, and never empty.
 RealRect regionOf(const RenderRequest &request, const Frame &reference)
 {
@@ -327,15 +352,10 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
             [&] {
                 ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
-                const double r = request.reduction;
                 const bool keepWhite = set->clippedShare > 0.0 && matrix != set->colour.toRec2020;
-                const RealRect part{region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r};
-                const auto sizeOf = [](int asked, double pixels) {
-                    return asked > 0 ? asked : std::max(1, int(std::lround(pixels)));
-                };
-                Image<float> scene = lightOf(sources, merged, *set, keepWhite, kneeOf(measured), part,
-                                             sizeOf(request.width, part.x1 - part.x0),
-                                             sizeOf(request.height, part.y1 - part.y0), reducing);
+                const Placed part = placed(request, region);
+                Image<float> scene = lightOf(sources, merged, *set, keepWhite, kneeOf(measured), part.region,
+                                             part.width, part.height, reducing);
                 applyMatrix(matrix, scene.view(), reducing);
                 if (keepWhite)
                     return clippedKeptWhite(clippedWhiteShift(*set, matrix), scene.view());
@@ -344,13 +364,59 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
             bytesOf);
 }
 
+namespace {
+
+/// The merge as the tone stage leaves it, row by row: no buffer holds its scene. A row is where it can be stopped: bands
+/// of a small result are many of them.
+RowSource tonedRows(const MergedSet &set, const Matrix3 &white, const ToneMapper &mapper, const ExecContext &ctx)
+{
+    const Shape shape = set.pixels.radiance.shape();
+    const double width = double(set.reduction) / set.fullWidth, height = double(set.reduction) / set.fullHeight;
+    const bool keepWhite = set.clippedShare > 0.0 && white != set.colour.toRec2020;
+    const Vector3 shift = keepWhite ? clippedWhiteShift(set, white) : Vector3{};
+    const auto read = [=, &set, &mapper, &ctx](int y, int x0, int x1, ImageView<float> scratch, const float **rows) {
+        ctx.throwIfStopped();
+        Image<float> scene({x1 - x0, 1, 3}, Fill::Anything);
+        const float *from[3];
+        float *to[3];
+        for (int c = 0; c < 3; ++c) {
+            from[c] = set.pixels.radiance.row(c, y) + x0;
+            to[c] = scene.row(c, 0);
+            rows[c] = scratch.row(c, 0);
+        }
+        turnRow(white, from, x1 - x0, to);
+        if (keepWhite) {
+            const uint8_t *clipped = set.pixels.clipped.row(0, y);
+            for (int x = x0; x < x1; ++x)
+                if (clipped[x] > 1)
+                    for (int c = 0; c < 3; ++c)
+                        to[c][x - x0] += float(shift[size_t(c)]) * clippedLightOf(set, x, y);
+        }
+        mapper.mapRows(scene.view(), 0, 1, {x0 * width, y * height, x1 * width, (y + 1) * height},
+                       scratch.crop({x0, 0, x1, 1}));
+    };
+    return {shape, read};
+}
+
+} // namespace
+
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx)
 {
     static_cast<void>(ToneCurve(recipe.tone, measured.tone)); // a bad setting is said before any work
-    ExecContext scening = ctx.part(0.0, 0.8), toning = ctx.part(0.8, 1.0);
-    const PicturePtr scene = sceneOf(sources, measured, recipe, request, scening);
-    return mapTones(sources, measured, recipe, request, scene->view(), recipe.output.space, toning);
+    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    const Placed part = placed(request, regionOf(request, reference));
+    ExecContext first = ctx.part(0.0, 0.8), toning = ctx.part(0.8, 1.0);
+    if (!request.exact && double(part.width) * part.height <= kViewPixels) {
+        const PicturePtr scene = sceneOf(sources, measured, recipe, request, first);
+        return mapTones(sources, measured, recipe, request, scene->view(), recipe.output.space, toning);
+    }
+    const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, first);
+    ExecContext finding = toning.part(0.0, 0.1), mapping = toning.part(0.1, 1.0);
+    const ToneMapper mapper = toneMapperOf(sources, measured, recipe, recipe.output.space, finding);
+    const Matrix3 white = whiteMatrix(reference.codeValues, recipe.white, measured);
+    return resample(tonedRows(*set, white, mapper, mapping), part.region, part.width, part.height, mapping);
 }
 
 PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,

@@ -100,6 +100,9 @@ struct RenderRequest {
     int reduction = 1;         ///< of the decode: 1 is the full picture, 2, 4, 8, ... a faster one
     RealRect region;           ///< in full-resolution pixels of the reference frame; empty: all
     int width = 0, height = 0; ///< of the result; 0: one pixel per decoded pixel of the region
+    /// Made smaller after the tone stage, which then sees every pixel, and not before. What is written to files is
+    /// exact; a view that must follow a slider is not, and differs from it in fine detail.
+    bool exact = false;
 };
 
 /// The reduction whose decoded picture has at most some 1.3 megapixels: the first picture, and all measuring.

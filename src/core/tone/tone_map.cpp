@@ -305,20 +305,24 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
 {
     checkScene(scene);
     Image<float> out(scene.shape(), Fill::Anything);
-    forEachBand(ctx, scene.height(), [&](int y0, int y1) {
-        Row row(scene.width());
-        std::vector<float> cells;
-        Image<float> own(scene.width(), 4, 1);
-        float *const ev = own.row(0, 0), *const fine = own.row(0, 1), *const local = own.row(0, 2),
-                     *const blend = own.row(0, 3);
-        for (int y = y0; y < y1; ++y) {
-            lightRows(scene, y, part, cells, ev, fine, local);
-            if (way_ == Way::Blend)
-                blendRows(ev, scene.shape(), y, part, cells, blend, row.tone.data());
-            mapRow(row, scene, y, {ev, fine, local, blend}, out.view());
-        }
-    });
+    forEachBand(ctx, scene.height(), [&](int y0, int y1) { mapRows(scene, y0, y1, part, out.view()); });
     return out;
+}
+
+void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part,
+                         ImageView<float> out) const
+{
+    Row row(scene.width());
+    std::vector<float> cells;
+    Image<float> own({scene.width(), 4, 1}, readsGrids() ? Fill::Anything : Fill::Zeros);
+    float *const ev = own.row(0, 0), *const fine = own.row(0, 1), *const local = own.row(0, 2),
+                 *const blend = own.row(0, 3);
+    for (int y = y0; y < y1; ++y) {
+        lightRows(scene, y, part, cells, ev, fine, local);
+        if (way_ == Way::Blend)
+            blendRows(ev, scene.shape(), y, part, cells, blend, row.tone.data());
+        mapRow(row, scene, y, {ev, fine, local, blend}, out);
+    }
 }
 
 Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,

@@ -53,7 +53,9 @@ public:
     /// Threads: bands of rows; the same bits for any runner. Memory: the result.
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
     Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
-    /// The same with what was found before. Throws ArgumentError when that is not of the scene's size.
+    /// Rows from y0 to y1 of it, on the thread that asks; both pictures of one shape, of three planes.
+    void mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out) const;
+    /// The whole with what was found before. Throws ArgumentError when that is not of the scene's size.
     Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
                             ExecContext &ctx) const;
 

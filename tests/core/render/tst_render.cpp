@@ -215,6 +215,42 @@ private Q_SLOTS:
             QVERIFY2(mean < 0.8 * plainMean && std::abs(offset) < 0.55 * plainOffset, qPrintable(figures));
         }
     }
+    void anExactViewIsThePictureMadeSmaller()
+    {
+        Image<float> scene = test::rampScene(300, 200, 0.01, 3);
+        for (int c = 0; c < 3; ++c) // clipped in all frames: white under any balance
+            for (int y = 60; y < 120; ++y)
+                std::fill_n(scene.row(c, y) + 90, 80, 40.0f);
+        const QTemporaryDir folder;
+        const Sources sources = open(test::writeBracket(folder.path(), scene.view(), {0, -2, 2}, 1.0));
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Measured measured = analyse(sources, {}, ctx);
+        Recipe recipe;
+        recipe.white = {.mode = WhiteMode::Own, .temperature = 9000.0, .tint = 10.0};
+        const RealRect region{20, 10, 260, 170};
+        for (const ToneMethod method : {ToneMethod::Plain, ToneMethod::Global, ToneMethod::Local, ToneMethod::Blend}) {
+            recipe.tone = automaticTone(measured.tone);
+            recipe.tone.method = method;
+            const auto rendered = [&](const RenderRequest &request) {
+                ExecContext own(runner);
+                return render(sources, recipe, measured, request, own);
+            };
+            const Image<float> all = rendered({1, region, 240, 160}); // by way of a scene that is kept
+            const Image<float> wanted = resample(all.view(), {0, 0, 240, 160}, 80, 53, ctx);
+            const Image<float> exact = rendered({1, region, 80, 53, true}), quick = rendered({1, region, 80, 53});
+            double worst = 0.0, worstQuick = 0.0;
+            for (int c = 0; c < 3; ++c)
+                for (int y = 1; y < 52; ++y) // filters reach over the rim of the region, which the other way cut off
+                    for (int x = 1; x < 79; ++x) {
+                        const double want = double(wanted.row(c, y)[x]);
+                        worst = std::max(worst, std::abs(double(exact.row(c, y)[x]) - want));
+                        worstQuick = std::max(worstQuick, std::abs(double(quick.row(c, y)[x]) - want));
+                    }
+            QVERIFY2(worst < 1e-4, qPrintable(QString::number(worst)));
+            QVERIFY2(worstQuick > 10.0 * worst, qPrintable(QString::number(worstQuick))); // there is something to gain
+        }
+    }
     void exportedTiffIsTheRenderedPicture()
     {
         const QString path = dir_.filePath("out.tif");
