@@ -43,6 +43,52 @@ GuideLevel half(const GuideLevel &in, ExecContext &ctx)
     return out;
 }
 
+/// How a frame's rows become light.
+struct LightRows {
+    explicit LightRows(const FrameToAlign &frame)
+        : codes(frame.codes), scale(float(1.0 / (4.0 * double(kCodeScale) * frame.exposure)))
+    {
+    }
+    void row(int y, float *light, uint8_t *valid) const
+    {
+        lightRow(codes.row(0, y), codes.row(1, y), codes.row(2, y), codes.width(), scale, clipped, light, valid);
+    }
+    ImageView<const uint16_t> codes;
+    float scale;
+    int clipped = codeOfLinear(kHeld);
+};
+
+GuideLevel lightOf(const FrameToAlign &frame, ExecContext &ctx)
+{
+    const LightRows rows(frame);
+    const int width = frame.codes.width(), height = frame.codes.height();
+    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            rows.row(y, out.light.row(0, y), out.valid.row(0, y));
+    });
+    return out;
+}
+
+/// half() of that, which is nowhere held.
+GuideLevel halfLightOf(const FrameToAlign &frame, ExecContext &ctx)
+{
+    const LightRows rows(frame);
+    const int width = frame.codes.width() / 2, height = frame.codes.height() / 2;
+    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        Image<float> light(frame.codes.width(), 2, 1);
+        Image<uint8_t> valid(frame.codes.width(), 2, 1);
+        for (int y = y0; y < y1; ++y) {
+            for (int i : {0, 1})
+                rows.row(2 * y + i, light.row(0, i), valid.row(0, i));
+            halfRow(light.row(0, 0), light.row(0, 1), valid.row(0, 0), valid.row(0, 1), width, out.light.row(0, y),
+                    out.valid.row(0, y));
+        }
+    });
+    return out;
+}
+
 } // namespace
 
 double Guide::variance(double light, int level) const
@@ -70,17 +116,14 @@ Guide guideOf(const FrameToAlign &frame, double finestPixels, ExecContext &ctx)
     out.noise = frame.noise;
     out.width = shape.width;
     out.height = shape.height;
-    GuideLevel first{Image<float>(shape.width, shape.height, 1), Image<uint8_t>(shape.width, shape.height, 1)};
-    const float scale = float(1.0 / (4.0 * double(kCodeScale) * frame.exposure));
-    const int clipped = codeOfLinear(kHeld);
     ExecContext own = ctx.child({});
-    forEachBand(own, shape.height, [&](int y0, int y1) {
-        for (int y = y0; y < y1; ++y)
-            lightRow(frame.codes.row(0, y), frame.codes.row(1, y), frame.codes.row(2, y), shape.width, scale, clipped,
-                     first.light.row(0, y), first.valid.row(0, y));
-    });
-    out.levels.push_back(std::move(first));
     constexpr int kShortest = 40;
+    if (double(shape.pixels()) > finestPixels && std::min(shape.width, shape.height) >= 2 * kShortest) {
+        out.levels.emplace_back(); // too large to be worked on
+        out.levels.push_back(halfLightOf(frame, own));
+    } else {
+        out.levels.push_back(lightOf(frame, own));
+    }
     while (std::min(out.levels.back().light.width(), out.levels.back().light.height()) >= 2 * kShortest) {
         GuideLevel next = half(out.levels.back(), own);
         if (double(out.levels.back().light.shape().pixels()) > finestPixels)

@@ -114,17 +114,16 @@ void smoothAcross(const float *__restrict from, int step, int width, float *__re
                 0.375f * from[x];
 }
 
-/// What stands out of the noise is added to `kept`, the smooth rest becomes the plane of the next band.
+/// What stands out of the noise between a row and its smooth rest is added to `kept`.
 YOLK_MULTIVERSION
-void shrinkRow(float *__restrict plane, const float *__restrict rest, float threshold, int width,
+void shrinkRow(const float *__restrict row, const float *__restrict rest, float threshold, int width,
                float *__restrict kept)
 {
     const float least = threshold * threshold;
     for (int x = 0; x < width; ++x) {
-        const float d = plane[x] - rest[x], square = d * d;
+        const float d = row[x] - rest[x], square = d * d;
         const float more = square > least ? square : least;
         kept[x] += d * (1.0f - least / (more + 1e-30f)); // nothing where the square is not more
-        plane[x] = rest[x];
     }
 }
 
@@ -135,8 +134,9 @@ void addRow(const float *__restrict kept, int width, float *__restrict plane)
         plane[x] += kept[x];
 }
 
-/// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored.
-void smooth(ImageView<const float> in, int step, ImageView<float> out)
+/// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored; what stands out of it above
+/// a threshold is added to `kept`.
+void splitBand(ImageView<const float> in, int step, float threshold, ImageView<float> out, ImageView<float> kept)
 {
     const int width = in.width(), height = in.height(), margin = 2 * step;
     std::vector<float> padded(size_t(width + 2 * margin), 0.0f);
@@ -149,6 +149,7 @@ void smooth(ImageView<const float> in, int step, ImageView<float> out)
             row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
         }
         smoothAcross(row, step, width, out.row(0, y));
+        shrinkRow(in.row(0, y), out.row(0, y), threshold, width, kept.row(0, y));
     }
 }
 
@@ -171,13 +172,12 @@ void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBa
         const ImageView<float> plane = planeOf(mixed, m);
         for (int y = 0; y < mixed.height(); ++y)
             std::fill_n(kept.row(0, y), mixed.width(), 0.0f);
+        static_assert(kScales % 2 == 0); // so that the rest of the last one ends in the plane
         for (int scale = 0; scale < kScales; ++scale) {
-            smooth(plane, 1 << scale, rest);
+            const ImageView<float> from = scale % 2 ? rest : plane, to = scale % 2 ? plane : rest;
+            splitBand(from, 1 << scale, thresholds[size_t(m)][size_t(scale)], to, kept);
             if (see)
-                see(m, scale, plane, rest);
-            for (int y = 0; y < mixed.height(); ++y)
-                shrinkRow(plane.row(0, y), rest.row(0, y), thresholds[size_t(m)][size_t(scale)], mixed.width(),
-                          kept.row(0, y));
+                see(m, scale, from, to);
         }
         for (int y = 0; y < mixed.height(); ++y)
             addRow(kept.row(0, y), mixed.width(), plane.row(0, y));
@@ -187,29 +187,34 @@ void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBa
 /// The noise in each band by the median of its coefficients over some blocks spread over the frame: interpolated
 /// colours have less fine noise and more coarse noise than the model says. Texture raises the median, so the model
 /// bounds it.
-Thresholds bandNoise(const Image<uint16_t> &codes, const Evened &evened)
+Thresholds bandNoise(const Image<uint16_t> &codes, const Evened &evened, ExecContext &ctx)
 {
-    constexpr int kBlocks = 4, kRows = 64;
-    std::array<std::array<std::vector<float>, kScales>, 3> sizes;
+    constexpr int kBlocks = 4, kRows = 64, kEvery = 7; // pixels: enough for a median
     const int rows = std::min(kRows, codes.height());
-    for (int i = 0; i < kBlocks; ++i) {
-        const int top = (codes.height() - rows) * i / (kBlocks - 1);
+    using Sizes = std::array<std::array<std::vector<float>, kScales>, 3>;
+    std::array<Sizes, kBlocks> found;
+    ExecContext looking = ctx.child({});
+    forEachPart(looking, kBlocks, [&](int block, ExecContext &) {
+        const int top = (codes.height() - rows) * block / (kBlocks - 1);
         Image<float> mixed = mixedPart(codes, {0, top, codes.width(), top + rows}, evened);
         throughBands(mixed, {}, [&](int m, int scale, ImageView<const float> fine, ImageView<const float> rest) {
+            std::vector<float> &sizes = found[size_t(block)][size_t(m)][size_t(scale)];
             for (int y = 0; y < fine.height(); ++y)
-                for (int x = y % 7; x < fine.width(); x += 7) // enough for a median
-                    sizes[size_t(m)][size_t(scale)].push_back(std::abs(fine.row(0, y)[x] - rest.row(0, y)[x]));
+                for (int x = y % kEvery; x < fine.width(); x += kEvery)
+                    sizes.push_back(std::abs(fine.row(0, y)[x] - rest.row(0, y)[x]));
         });
-    }
+    });
     Thresholds out{};
-    for (size_t m = 0; m < 3; ++m)
-        for (size_t s = 0; s < size_t(kScales); ++s) {
-            std::vector<float> &v = sizes[m][s];
-            const auto middle = v.begin() + ptrdiff_t(v.size() / 2);
-            std::ranges::nth_element(v, middle);
-            const double measured = v.empty() ? 0.0 : 1.4826 * double(*middle);
-            out[m][s] = float(std::min(measured, 1.5 * kBandNoise[s]));
-        }
+    forEachPart(looking, 3 * kScales, [&](int band, ExecContext &) {
+        const size_t m = size_t(band / kScales), s = size_t(band % kScales);
+        std::vector<float> all;
+        for (const Sizes &sizes : found)
+            all.insert(all.end(), sizes[m][s].begin(), sizes[m][s].end());
+        const auto middle = all.begin() + ptrdiff_t(all.size() / 2);
+        std::ranges::nth_element(all, middle);
+        const double measured = all.empty() ? 0.0 : 1.4826 * double(*middle);
+        out[m][s] = float(std::min(measured, 1.5 * kBandNoise[s]));
+    });
     return out;
 }
 
@@ -223,7 +228,7 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
     if (strength == 0.0 || codes.shape().empty())
         return;
     const Evened evened(noise);
-    Thresholds threshold = bandNoise(codes, evened);
+    Thresholds threshold = bandNoise(codes, evened, ctx);
     for (size_t m = 0; m < 3; ++m)
         for (float &t : threshold[m])
             t *= float(strength) * (m == 0 ? 2.5f : 3.5f);
