@@ -8,13 +8,16 @@
 #include <cstdint>
 #include <cstring>
 
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+#define YOLK_CHOOSES_LEVEL
+#endif
+#if defined(YOLK_CHOOSES_LEVEL) && !defined(YOLK_SANITIZE) // sanitizers do not bear what the choice is made by
 #define YOLK_MULTIVERSION __attribute__((target_clones("arch=x86-64-v3", "default")))
 #else
 #define YOLK_MULTIVERSION
 #endif
 /// For loops over Float16, where hasWideVectors(): without such processors the compiler takes them apart, value by value.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
+#ifdef YOLK_CHOOSES_LEVEL
 #define YOLK_WIDE_VECTORS __attribute__((target("arch=x86-64-v4")))
 #else
 #define YOLK_WIDE_VECTORS
@@ -53,7 +56,7 @@ template <> struct With<Float16> {
 /// Whether the processor has vectors of 16 floats.
 inline bool hasWideVectors()
 {
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(YOLK_SANITIZE)
+#ifdef YOLK_CHOOSES_LEVEL
     return __builtin_cpu_supports("x86-64-v4");
 #else
     return false;
