@@ -35,8 +35,15 @@ void settle(MainWindow &window)
         return window.document()->isOpen() &&
                (!window.document()->fullMergeReady() || window.document()->lanes()[3]->busy());
     };
+    const auto becomesExact = [&] {
+        const ViewPicture &shown = window.canvas()->picture();
+        return window.document()->isOpen() && !window.document()->inspection() && !shown.exact &&
+               shown.region.width() > shown.image.width();
+    };
     QTest::qWait(150);
-    for (int i = 0; i < 400 && busy(); ++i)
+    for (int i = 0; i < 2400 && busy(); ++i)
+        QTest::qWait(25);
+    for (int i = 0; i < 80 && becomesExact(); ++i)
         QTest::qWait(25);
     QTest::qWait(300);
 }
