@@ -164,8 +164,8 @@ public:
     MotionModel model() const { return model_; }
     const std::vector<Block> &blocks() const { return blocks_; }
 
-    /// How the frames fit as they lie, where one step towards a better fit gains no more than noise would; else nothing.
-    /// Most frames from a tripod need no more than this look.
+    /// How the frames fit as they lie, where one step towards a better fit gains no more than noise would; else
+    /// nothing. Most frames from a tripod need no more than this look.
     std::optional<Registration> stillness()
     {
         constexpr double kSureFit = 0.8; // with less, the step may say nothing

@@ -16,7 +16,8 @@
 #else
 #define YOLK_MULTIVERSION
 #endif
-/// For loops over Float16, where hasWideVectors(): without such processors the compiler takes them apart, value by value.
+/// For loops over Float16, where hasWideVectors(): without such processors the compiler takes them apart, value by
+/// value.
 #ifdef YOLK_CHOOSES_LEVEL
 #define YOLK_WIDE_VECTORS __attribute__((target("arch=x86-64-v4")))
 #else

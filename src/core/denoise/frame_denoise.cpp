@@ -18,8 +18,8 @@ constexpr int kTile = 256;                       // with its surroundings it sta
 /// Deviation of unit white noise in each band [StarckMurtagh1998].
 constexpr std::array<double, kScales> kBandNoise{0.889, 0.200, 0.086, 0.041};
 
-/// Codes to values whose noise has deviation 1, and back: 2 / gain * sqrt(gain * z + offset), and below black a straight
-/// line, which the curve touches there.
+/// Codes to values whose noise has deviation 1, and back: 2 / gain * sqrt(gain * z + offset), and below black a
+/// straight line, which the curve touches there.
 struct Evened {
     explicit Evened(const NoiseModel &noise)
         : gain(float(noise.gain)), offset(float(0.375 * noise.gain * noise.gain + noise.readVariance)),
@@ -134,8 +134,8 @@ void addRow(const float *__restrict kept, int width, float *__restrict plane)
         plane[x] += kept[x];
 }
 
-/// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored; what stands out of it above
-/// a threshold is added to `kept`.
+/// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored; what stands out of it
+/// above a threshold is added to `kept`.
 void splitBand(ImageView<const float> in, int step, float threshold, ImageView<float> out, ImageView<float> kept)
 {
     const int width = in.width(), height = in.height(), margin = 2 * step;

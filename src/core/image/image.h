@@ -93,8 +93,8 @@ public:
 /// A large image is touched page by page; with large pages that is a tenth of the faults. Only a wish to the kernel.
 void askForLargePages(void *block, size_t bytes);
 
-/// What a new image holds: large ones get their zeros from the kernel page by page, as they are touched; anything is for
-/// those of which every pixel is written before it is read.
+/// What a new image holds: large ones get their zeros from the kernel page by page, as they are touched; anything is
+/// for those of which every pixel is written before it is read.
 enum class Fill { Zeros, Anything };
 
 /// Move only.

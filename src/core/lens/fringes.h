@@ -47,7 +47,8 @@ struct LensNames {
 std::optional<Fringes> fringesFromLensData(const LensNames &names, const std::string &dataFile = {});
 
 /// Moves red and blue onto green, in place; between pixels cubic (Catmull-Rom) in the fourth roots of the values, held
-/// within the neighbours' range. What lies nearest to a clipped value stays clipped. Shapes: linear codes, three planes.
+/// within the neighbours' range. What lies nearest to a clipped value stays clipped. Shapes: linear codes, three
+/// planes.
 /// Threads: bands through ctx.runner, the same bits for any. Memory: 4 bytes a pixel. Throws Cancelled.
 void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext &ctx);
 

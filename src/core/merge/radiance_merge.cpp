@@ -145,7 +145,8 @@ struct ResultRow {
     uint8_t *clipped; ///< 1 where nothing holds the pixel; fillClippedRow() makes more of it
 };
 
-/// As many pixels from x on as `Floats` has values, or the first `count` of them. `frames` and `weighing` run from the least exposed on.
+/// As many pixels from x on as `Floats` has values, or the first `count` of them. `frames` and `weighing` run from the
+/// least exposed on.
 template <class Floats>
 YOLK_INLINE void mergePixels(const FrameRow *frames, const Weighing *weighing, int n, int x, int count,
                              const ResultRow &out)

@@ -52,8 +52,8 @@ struct Tolerances {
     float perCell, response, shift;
 };
 
-/// Cells from x0 to x1, whose neighbours lie `left` and `right` of them; without a branch, to be vectorised. With a loose
-/// fit, light counts only where it lies outside of what the other frame shows around.
+/// Cells from x0 to x1, whose neighbours lie `left` and `right` of them; without a branch, to be vectorised. With a
+/// loose fit, light counts only where it lies outside of what the other frame shows around.
 template <Fit kFit>
 YOLK_INLINE void compareCells(const Side &a, const Side &b, int x0, int x1, int left, int right, const Tolerances &t,
                               const Terms &to)

@@ -366,8 +366,8 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
 
 namespace {
 
-/// The merge as the tone stage leaves it, row by row: no buffer holds its scene. A row is where it can be stopped: bands
-/// of a small result are many of them.
+/// The merge as the tone stage leaves it, row by row: no buffer holds its scene. A row is where it can be stopped:
+/// bands of a small result are many of them.
 RowSource tonedRows(const MergedSet &set, const Matrix3 &white, const ToneMapper &mapper, const ExecContext &ctx)
 {
     const Shape shape = set.pixels.radiance.shape();

@@ -110,7 +110,8 @@ int previewReduction(const Sources &sources);
 
 using PicturePtr = std::shared_ptr<const Image<float>>;
 
-/// Linear Rec. 2020, 1.0 = clipping of the anchor; made smaller it is averaged as LightCode says. Throws as mergedOf; ArgumentError on an empty region.
+/// Linear Rec. 2020, 1.0 = clipping of the anchor; made smaller it is averaged as LightCode says. Throws as mergedOf;
+/// ArgumentError on an empty region.
 /// The white balance is applied here: a change of it leaves the merge as it is.
 PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
                    ExecContext &ctx);

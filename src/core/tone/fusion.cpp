@@ -243,7 +243,7 @@ void fillColumn(float *sums, int lights)
 }
 
 /// Cells that few pixels fell into take something of their neighbours, along x and y; then all columns are filled.
-LightGrid filled(LightGrid &from, ExecContext &ctx)
+LightGrid filled(const LightGrid &from, ExecContext &ctx)
 {
     LightGrid out = from;
     constexpr float kShare = 0.5f;

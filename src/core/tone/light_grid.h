@@ -30,20 +30,22 @@ public:
     size_t bytes() const { return cells_.size() * sizeof(float); }
 
     /// kValues values of a cell; those of the next light follow.
-    float *at(int column, int row, int light)
-    {
-        return cells_.data() +
-               ((size_t(row) * size_t(columns_) + size_t(column)) * size_t(lights_) + size_t(light)) * kValues;
-    }
+    float *at(int column, int row, int light) { return cells_.data() + indexOf(column, row, light); }
+    const float *at(int column, int row, int light) const { return cells_.data() + indexOf(column, row, light); }
 
     /// The cells at a height, `y` in shares of the scene's: what lookUp() of a row of pixels reads.
     void rowAt(double y, std::vector<float> &out) const;
-    /// Values of pixels along a row, from the cells of rowAt(): `x` of the first pixel's middle in shares of the scene's
-    /// width, `step` from pixel to pixel. NaN counts as the lowest light.
+    /// Values of pixels along a row, from the cells of rowAt(): `x` of the first pixel's middle in shares of the
+    /// scene's width, `step` from pixel to pixel. NaN counts as the lowest light.
     void lookUp(std::span<const float> row, double x, double step, std::span<const float> ev, std::span<float> first,
                 std::span<float> second) const;
 
 private:
+    size_t indexOf(int column, int row, int light) const
+    {
+        return ((size_t(row) * size_t(columns_) + size_t(column)) * size_t(lights_) + size_t(light)) * kValues;
+    }
+
     int columns_, rows_, lights_;
     double lowest_, stops_;
     std::vector<float> cells_;
