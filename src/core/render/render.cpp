@@ -16,7 +16,6 @@ namespace {
 enum class Stage : int { Merge, Level, Scene, LookAt };
 
 constexpr double kPreviewPixels = 1.3e6;
-constexpr double kViewPixels = 3e6; // of a result: more are exact in any case, and their scene is not kept
 
 /// What the merge reads of the recipe, and who is merged.
 Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
@@ -298,6 +297,7 @@ namespace {
 struct Placed {
     RealRect region;
     int width, height;
+    bool averages() const { return region.x1 - region.x0 > width || region.y1 - region.y0 > height; }
 };
 Placed placed(const RenderRequest &request, const RealRect &region)
 {
@@ -408,7 +408,8 @@ Image<float> render(const Sources &sources, const Recipe &recipe, const Measured
     const Frame &reference = *bracket.frames[bracket.reference].frame;
     const Placed part = placed(request, regionOf(request, reference));
     ExecContext first = ctx.part(0.0, 0.8), toning = ctx.part(0.8, 1.0);
-    if (!request.exact && double(part.width) * part.height <= kViewPixels) {
+    const bool isView = double(part.width) * part.height <= kViewPixels;
+    if (!request.exact && (isView || part.averages())) {
         const PicturePtr scene = sceneOf(sources, measured, recipe, request, first);
         return mapTones(sources, measured, recipe, request, scene->view(), recipe.output.space, toning);
     }
@@ -417,49 +418,6 @@ Image<float> render(const Sources &sources, const Recipe &recipe, const Measured
     const ToneMapper mapper = toneMapperOf(sources, measured, recipe, recipe.output.space, finding);
     const Matrix3 white = whiteMatrix(reference.codeValues, recipe.white, measured);
     return resample(tonedRows(*set, white, mapper, mapping), part.region, part.width, part.height, mapping);
-}
-
-PickedLight pickLight(const Sources &sources, const Measured &measured, const Recipe &recipe,
-                      std::optional<size_t> frame, double x, double y, ExecContext &ctx)
-{
-    const int reduction = previewReduction(sources);
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
-    if (!(x >= 0.0 && x < reference.width && y >= 0.0 && y < reference.height))
-        throw ArgumentError("this place lies outside the picture");
-    constexpr int kAcross = 9; // full-resolution pixels: one alone is noise
-    const int reach = std::max(1, kAcross / (2 * reduction)), cx = int(x / reduction), cy = int(y / reduction);
-    PickedLight out;
-    const auto gather = [&](int width, int height, auto &&at) {
-        for (int v = std::max(0, cy - reach); v <= std::min(height - 1, cy + reach); ++v)
-            for (int u = std::max(0, cx - reach); u <= std::min(width - 1, cx + reach); ++u)
-                at(u, v);
-    };
-    if (!frame) {
-        const MergedPtr merged = mergedOf(sources, measured, recipe, reduction, ctx);
-        const Merged &pixels = merged->pixels;
-        gather(pixels.radiance.width(), pixels.radiance.height(), [&](int u, int v) {
-            out.clipped = out.clipped || pixels.clipped.row(0, v)[u] != 0;
-            for (int c = 0; c < 3; ++c)
-                out.rgb[size_t(c)] += double(pixels.radiance.row(c, v)[u]);
-        });
-        return out;
-    }
-    const auto shown = std::ranges::find_if(bracket.frames, [&](const BracketFrame &f) {
-        return *frame < sources.frames.size() && f.frame->id == sources.frames[*frame]->id;
-    });
-    if (shown == bracket.frames.end() || !shown->usable)
-        throw ArgumentError("this frame cannot be used: pick from another one, or from the merge");
-    const DecodedPtr codes =
-        prepared(sources, *shown->frame, preparationOf(*shown, measured, recipe.prepare), reduction, ctx);
-    gather(codes->width(), codes->height(), [&](int u, int v) {
-        for (int c = 0; c < 3; ++c) {
-            const double light = double(linearOfCode(codes->row(c, v)[u]));
-            out.rgb[size_t(c)] += light;
-            out.clipped = out.clipped || light >= kClippedFrom;
-        }
-    });
-    return out;
 }
 
 Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &recipe, const Measured &measured,

@@ -6,6 +6,9 @@
 
 namespace yolk {
 
+/// Pixels of what may be kept for the next slider: larger results are made anew.
+inline constexpr double kViewPixels = 3e6;
+
 /// Turns every pixel, in place. Shapes: three planes.
 void applyMatrix(const Matrix3 &matrix, ImageView<float> rgb, ExecContext &ctx);
 

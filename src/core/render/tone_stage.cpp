@@ -125,7 +125,7 @@ Image<float> mapTones(const Sources &sources, const Measured &measured, const Re
     const ToneMapper mapper = mapperOf(measured, recipe, space, std::move(found.grids));
     const Bracket bracket = bracketOf(sources, measured, recipe);
     const ScenePart part = scenePartOf(*bracket.frames[bracket.reference].frame, request.region);
-    if (!mapper.readsGrids() || !sources.views)
+    if (!mapper.readsGrids() || !sources.views || double(scene.shape().pixels()) > kViewPixels)
         return mapper(scene, part, mapping);
     const auto kept = [&](Grid what, const Hash128 &of, const std::function<Image<float>()> &make) {
         Hasher hasher;

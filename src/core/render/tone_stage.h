@@ -13,8 +13,8 @@ namespace yolk {
 ToneMapper toneMapperOf(const Sources &sources, const Measured &measured, const Recipe &recipe, OutputSpace space,
                         ExecContext &ctx);
 
-/// A view of a scene as that recipe shows it. The lights are kept, so that the next slider finds them. `request` is
-/// what the scene was made for. Throws as toneMapperOf().
+/// A scene as that recipe shows it. Of a view the lights are kept, so that the next slider finds them; a larger picture
+/// does without. `request` is what the scene was made for. Throws as toneMapperOf().
 Image<float> mapTones(const Sources &sources, const Measured &measured, const Recipe &recipe,
                       const RenderRequest &request, ImageView<const float> scene, OutputSpace space, ExecContext &ctx);
 
