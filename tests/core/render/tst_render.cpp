@@ -251,6 +251,23 @@ private Q_SLOTS:
             QVERIFY2(worstQuick > 10.0 * worst, qPrintable(QString::number(worstQuick))); // there is something to gain
         }
     }
+    void aLargeViewDoesNotTakeAllPixels() // a slider on a large screen must not wait for them
+    {
+        const QTemporaryDir folder;
+        const Image<float> scene = test::rampScene(2600, 1500, 0.01, 3);
+        const Sources sources = open(test::writeBracket(folder.path(), scene.view(), {0, -2}, 1.0));
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Measured measured = analyse(sources, {}, ctx);
+        const auto rendered = [&](bool exact) {
+            ExecContext own(runner);
+            return render(sources, {}, measured, {1, {}, 2400, 1385, exact}, own);
+        };
+        const Image<float> quick = rendered(false), exact = rendered(true);
+        const auto rowOf = [](const Image<float> &p) { return std::vector(p.row(1, 700), p.row(1, 700) + p.width()); };
+        QCOMPARE(quick.shape(), exact.shape());
+        QVERIFY(rowOf(quick) != rowOf(exact)); // light is averaged, not tones
+    }
     void exportedTiffIsTheRenderedPicture()
     {
         const QString path = dir_.filePath("out.tif");
