@@ -2,6 +2,7 @@
 #include "benchmarks.h"
 #include "synthetic_set.h"
 
+#include "base/memory.h"
 #include "canvas/canvas.h"
 #include "main_window.h"
 
@@ -100,6 +101,7 @@ private:
 
 void benchCanvas(Report &report, const std::string &folder)
 {
+    keepFreedMemory(); // as in the program's main()
     MainWindow window;
     window.resize(1284, 786); // its canvas has 980 x 530 pixels
     window.show();

@@ -294,27 +294,6 @@ void times(Report &report, const std::string &folder)
             report.add("tone.extra_gib.24mp", peakGib() - before, "beyond the radiance, at most 1.5");
     }
 
-    const double chain = medianSeconds(3, [&] {
-        ExecContext own = ctx.child({});
-        const OpenedSet fresh = openSet(paths, own);
-        Recipe r;
-        r.tone = automaticTone(fresh.measured.tone);
-        ExecContext rendering = ctx.child({});
-        render(fresh.sources, r, fresh.measured, {}, rendering);
-    });
-    const double chainOfTheirs = medianSeconds(1, [&] {
-        std::vector<cv::Mat> frames;
-        for (const std::string &path : paths)
-            frames.push_back(cv::imread(path));
-        cv::createAlignMTB()->process(frames, frames);
-        cv::Mat radiance;
-        cv::createMergeDebevec()->process(frames, radiance, std::vector<float>{1.0f, 4.0f, 16.0f});
-        cv::createTonemapDrago()->process(radiance, picture);
-    });
-    report.add("chain.seconds.3x24mp", chain, "files to the finished picture");
-    report.add("chain.seconds_opencv.3x24mp", chainOfTheirs, "decode, AlignMTB, MergeDebevec, Drago");
-    report.add("chain.time_ratio_opencv.3x24mp", chain / chainOfTheirs, "ours over theirs, at most 0.35");
-
     const int preview = previewReduction(set.sources);
     for (const auto &method : kToneMethods) {
         recipe.tone.method = method.value;

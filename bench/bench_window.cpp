@@ -3,6 +3,7 @@
 #include "benchmarks.h"
 #include "synthetic_set.h"
 
+#include "base/memory.h"
 #include "canvas/canvas.h"
 #include "demo_sets.h"
 #include "main_window.h"
@@ -192,6 +193,7 @@ double cancelMilliseconds(MainWindow &window, const QStringList &paths, const QS
 
 std::unique_ptr<MainWindow> newWindow()
 {
+    keepFreedMemory(); // as in the program's main()
     auto window = std::make_unique<MainWindow>();
     window->resize(1280, 800);
     window->show();

@@ -38,7 +38,9 @@ void benchMovement(Report &report, const std::string &folder);
 void benchTone(Report &report, const std::string &folder);
 /// tone.tmqi_mean, tone.tmqi_best_opencv, tone.tmqi_wins
 void benchToneQuality(Report &report, const std::string &folder);
-/// tone.local_time_ratio_opencv_drago.24mp, chain.time_ratio_opencv.3x24mp, preview.against_full.*
+/// tone.local_time_ratio_opencv_drago.24mp, preview.view.* and their kin
 void benchToneTime(Report &report, const std::string &folder);
+/// chain.time_ratio_opencv.3x24mp and its kin
+void benchChain(Report &report, const std::string &folder);
 
 } // namespace yolk::bench

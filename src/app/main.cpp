@@ -1,4 +1,5 @@
 // yolk: the window. Files and folders named on the command line are opened.
+#include "base/memory.h"
 #include "demo_sets.h"
 #include "main_window.h"
 #include "theme/theme.h"
@@ -8,6 +9,7 @@
 
 int main(int argc, char **argv)
 {
+    yolk::keepFreedMemory();
     QApplication application(argc, argv);
     QApplication::setApplicationName(QStringLiteral("yolk"));
     QApplication::setOrganizationName(QStringLiteral("yolk"));

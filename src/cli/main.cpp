@@ -3,6 +3,7 @@
 #include "commands.h"
 
 #include "base/errors.h"
+#include "base/memory.h"
 
 #include <csignal>
 #include <cstdio>
@@ -57,6 +58,7 @@ int fail(int code, const std::string &message)
 int main(int argc, char **argv)
 {
     using namespace yolk;
+    keepFreedMemory();
     std::signal(SIGXFSZ, SIG_IGN); // a file size limit shows as a write error
     std::stop_source stop;
     const SignalWatch watch(stop);

@@ -34,7 +34,8 @@ void halfRow(const float *a, const float *b, const uint8_t *va, const uint8_t *v
 GuideLevel half(const GuideLevel &in, ExecContext &ctx)
 {
     const int width = in.light.width() / 2, height = in.light.height() / 2;
-    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    GuideLevel out{Image<float>({width, height, 1}, Fill::Anything),
+                   Image<uint8_t>({width, height, 1}, Fill::Anything)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
             halfRow(in.light.row(0, 2 * y), in.light.row(0, 2 * y + 1), in.valid.row(0, 2 * y),
@@ -62,7 +63,8 @@ GuideLevel lightOf(const FrameToAlign &frame, ExecContext &ctx)
 {
     const LightRows rows(frame);
     const int width = frame.codes.width(), height = frame.codes.height();
-    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    GuideLevel out{Image<float>({width, height, 1}, Fill::Anything),
+                   Image<uint8_t>({width, height, 1}, Fill::Anything)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
             rows.row(y, out.light.row(0, y), out.valid.row(0, y));
@@ -75,7 +77,8 @@ GuideLevel halfLightOf(const FrameToAlign &frame, ExecContext &ctx)
 {
     const LightRows rows(frame);
     const int width = frame.codes.width() / 2, height = frame.codes.height() / 2;
-    GuideLevel out{Image<float>(width, height, 1), Image<uint8_t>(width, height, 1)};
+    GuideLevel out{Image<float>({width, height, 1}, Fill::Anything),
+                   Image<uint8_t>({width, height, 1}, Fill::Anything)};
     forEachBand(ctx, height, [&](int y0, int y1) {
         Image<float> light(frame.codes.width(), 2, 1);
         Image<uint8_t> valid(frame.codes.width(), 2, 1);

@@ -55,9 +55,9 @@ Image<uint8_t> eroded(const Image<uint8_t> &in, int radius)
 Image<float> toneOf(const GuideLevel &level, float offset, ExecContext &ctx)
 {
     const int width = level.light.width(), height = level.light.height();
-    Image<float> out(width, height, 1);
+    Image<float> out({width, height, 1}, Fill::Anything);
     forEachBand(ctx, height, [&](int y0, int y1) {
-        Image<float> logs(width, y1 - y0 + 4, 1);
+        Image<float> logs({width, y1 - y0 + 4, 1}, Fill::Anything);
         std::vector<float> work(static_cast<size_t>(width));
         for (int y = y0 - 2; y < y1 + 2; ++y)
             logRow(level.light.row(0, std::clamp(y, 0, height - 1)), width, offset, 0.25f * offset,
@@ -81,21 +81,45 @@ public:
         for (int i = 0; i < kCount; ++i) {
             const double sum = std::exp2(kFrom + i / kPerStop), light = std::max(0.0, sum - double(offset));
             const double stops = 1.0 / (sum * 0.6931);
-            values_[size_t(i)] =
+            values_[i] =
                 float(1.0 / ((a.variance(light, level) + b.variance(light, level)) * kSmoothing * stops * stops +
                              kUnexplained * kUnexplained));
         }
     }
-    float operator()(float log) const
+    YOLK_INLINE float operator()(float log) const
     {
-        return values_[size_t(std::clamp(int((log - float(kFrom)) * float(kPerStop)), 0, kCount - 1))];
+        const float place = (log - float(kFrom)) * float(kPerStop), inside = place > 0.0f ? place : 0.0f;
+        return values_[int(inside < float(kCount - 1) ? inside : float(kCount - 1))];
     }
 
 private:
     static constexpr double kFrom = -40.0, kPerStop = 8.0;
     static constexpr int kCount = 640;
-    std::array<float, kCount> values_{};
+    float values_[kCount] = {};
 };
+
+/// A row of tones in the tiles under it, from the second value to the last but one; `tile` is the first one's.
+YOLK_MULTIVERSION
+void tileRow(const float *up, const float *row, const float *down, const uint8_t *holds, int width, int rowOfTile,
+             const Weights &weights, Tile *tile)
+{
+    for (int left = 0; left < width; left += kBlock, ++tile) {
+        const int first = std::max(1, left), count = std::min(width - 1, left + kBlock) - first;
+        const size_t at = size_t(rowOfTile * kBlock + first - left);
+        float *value = &tile->value[at], *gradientX = &tile->gradientX[at], *gradientY = &tile->gradientY[at],
+              *weight = &tile->weight[at];
+        const float *here = row + first, *above = up + first, *below = down + first;
+        const uint8_t *counts = holds + first;
+#pragma GCC ivdep
+        for (int i = 0; i < count; ++i) {
+            value[i] = here[i];
+            gradientX[i] = 0.5f * (here[i + 1] - here[i - 1]);
+            gradientY[i] = 0.5f * (below[i] - above[i]);
+            const float full = weights(here[i]);
+            weight[i] = counts[i] ? full : 0.0f;
+        }
+    }
+}
 
 /// Weighted sums over a block: n pixels, template t, residual r, gradient g.
 struct Sums {
@@ -239,18 +263,9 @@ PairLevel pairLevel(const Guide &still, const Guide &moving, int level, ExecCont
     const Weights weights(still, moving, level, offset);
     static_assert(kBandRows % kBlock == 0);
     forEachBand(ctx, height, [&](int y0, int y1) {
-        for (int y = std::max(1, y0); y < std::min(height - 1, y1); ++y) {
-            const float *row = tone.row(0, y), *up = tone.row(0, y - 1), *down = tone.row(0, y + 1);
-            const uint8_t *holds = valid.row(0, y);
-            for (int x = 1; x < width - 1; ++x) {
-                Tile &tile = out.tiles[out.indexOf(x, y)];
-                const size_t at = size_t(y % kBlock * kBlock + x % kBlock);
-                tile.value[at] = row[x];
-                tile.gradientX[at] = 0.5f * (row[x + 1] - row[x - 1]);
-                tile.gradientY[at] = 0.5f * (down[x] - up[x]);
-                tile.weight[at] = holds[x] ? weights(row[x]) : 0.0f;
-            }
-        }
+        for (int y = std::max(1, y0); y < std::min(height - 1, y1); ++y)
+            tileRow(tone.row(0, y - 1), tone.row(0, y), tone.row(0, y + 1), valid.row(0, y), width, y % kBlock, weights,
+                    &out.tiles[out.indexOf(0, y)]);
     });
     return out;
 }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
 #include <functional>
 #include <vector>
@@ -14,7 +15,8 @@ namespace {
 
 constexpr int kScales = 4;
 constexpr int kReach = 2 * ((1 << kScales) - 1); // pixels beyond which nothing is felt
-constexpr int kTile = 256;                       // with its surroundings it stays in the cache
+/// A part of the frame that passes through at once: large, so that little is done twice round it.
+constexpr int kPartWidth = 1024, kPartHeight = 1024;
 /// Deviation of unit white noise in each band [StarckMurtagh1998].
 constexpr std::array<double, kScales> kBandNoise{0.889, 0.200, 0.086, 0.041};
 
@@ -80,17 +82,6 @@ void unmixRow(const ThreeRows<const float> &mixed, const uint16_t *was, int chan
     }
 }
 
-/// A part of the frame as evened brightness and differences.
-Image<float> mixedPart(const Image<uint16_t> &codes, Rect part, const Evened &evened)
-{
-    Image<float> out({part.width(), part.height(), 3}, Fill::Anything);
-    for (int y = 0; y < part.height(); ++y) {
-        const auto from = [&](int c) { return codes.row(c, part.y0 + y) + part.x0; };
-        mixRow({from(0), from(1), from(2)}, part.width(), evened, {out.row(0, y), out.row(1, y), out.row(2, y)});
-    }
-    return out;
-}
-
 int mirrored(int i, int n)
 {
     i = i < 0 ? -i : i;
@@ -134,54 +125,87 @@ void addRow(const float *__restrict kept, int width, float *__restrict plane)
         plane[x] += kept[x];
 }
 
-/// One plane through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored; what stands out of it
-/// above a threshold is added to `kept`.
-void splitBand(ImageView<const float> in, int step, float threshold, ImageView<float> out, ImageView<float> kept)
-{
-    const int width = in.width(), height = in.height(), margin = 2 * step;
-    std::vector<float> padded(size_t(width + 2 * margin), 0.0f);
-    float *row = padded.data() + margin;
-    for (int y = 0; y < height; ++y) {
-        const auto at = [&](int v) { return in.row(0, mirrored(v, height)); };
-        smoothDown(at(y - 2 * step), at(y - step), at(y), at(y + step), at(y + 2 * step), width, row);
-        for (int x = 1; x <= margin; ++x) {
-            row[-x] = row[mirrored(-x, width)];
-            row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
-        }
-        smoothAcross(row, step, width, out.row(0, y));
-        shrinkRow(in.row(0, y), out.row(0, y), threshold, width, kept.row(0, y));
+/// A plane on its way from the top down: of each level the rows that the next one still needs, and what is kept of the
+/// bands so far.
+struct PlaneRows {
+    explicit PlaneRows(int width) : kept(ringOf(width, kReach)), padded(size_t(width + kReach + 2)), rest(size_t(width))
+    {
+        for (int scale = 0; scale < kScales; ++scale)
+            levels[size_t(scale)] = ringOf(width, 4 << scale);
     }
-}
+    static Image<float> ringOf(int width, int mostBetween)
+    {
+        return Image<float>({width, int(std::bit_ceil(unsigned(mostBetween + 1))), 1}, Fill::Anything);
+    }
+    static float *rowOf(Image<float> &ring, int y) { return ring.row(0, y & (ring.height() - 1)); }
 
-ImageView<float> planeOf(Image<float> &image, int plane)
+    std::array<Image<float>, kScales> levels;
+    Image<float> kept;
+    std::vector<float> padded, rest; ///< one row each
+};
+
+/// A row of a level through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored.
+void smoothRow(Image<float> &level, int y, int step, int height, std::vector<float> &padded, float *to)
 {
-    return {
-        image.row(plane, 0), {image.width(), image.height(), 1}, image.view().rowStride(), image.view().planeStride()};
+    const int width = level.width(), margin = 2 * step;
+    float *row = padded.data() + margin;
+    const auto at = [&](int v) { return PlaneRows::rowOf(level, mirrored(v, height)); };
+    smoothDown(at(y - 2 * step), at(y - step), at(y), at(y + step), at(y + 2 * step), width, row);
+    for (int x = 1; x <= margin; ++x) {
+        row[-x] = row[mirrored(-x, width)];
+        row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
+    }
+    smoothAcross(row, step, width, to);
 }
 
 using Thresholds = std::array<std::array<float, kScales>, 3>;
-using SeeBand = std::function<void(int mix, int scale, ImageView<const float> fine, ImageView<const float> rest)>;
+using GiveRow = std::function<void(int y, const ThreeRows<float> &mixed)>;
+using TakeRow = std::function<void(int y, const ThreeRows<const float> &mixed)>;
+using SeeBand = std::function<void(int mix, int scale, int y, const float *fine, const float *rest)>;
 
-/// Shrinks each band of each plane; the bands add up to the plane with its smooth rest. `see` looks at each band
-/// before.
-void throughBands(Image<float> &mixed, const Thresholds &thresholds, const SeeBand &see = {})
+/// Shrinks each band of each plane; the bands add up to the plane with its smooth rest. Rows are given and taken from
+/// the top down; `see` looks at each band before.
+void throughBands(int width, int height, const Thresholds &thresholds, const GiveRow &give, const TakeRow &take,
+                  const SeeBand &see = {})
 {
-    Image<float> work({mixed.width(), mixed.height(), 2}, Fill::Anything);
-    const ImageView<float> rest = planeOf(work, 0), kept = planeOf(work, 1);
-    for (int m = 0; m < 3; ++m) {
-        const ImageView<float> plane = planeOf(mixed, m);
-        for (int y = 0; y < mixed.height(); ++y)
-            std::fill_n(kept.row(0, y), mixed.width(), 0.0f);
-        static_assert(kScales % 2 == 0); // so that the rest of the last one ends in the plane
-        for (int scale = 0; scale < kScales; ++scale) {
-            const ImageView<float> from = scale % 2 ? rest : plane, to = scale % 2 ? plane : rest;
-            splitBand(from, 1 << scale, thresholds[size_t(m)][size_t(scale)], to, kept);
-            if (see)
-                see(m, scale, from, to);
+    std::array<PlaneRows, 3> planes{PlaneRows(width), PlaneRows(width), PlaneRows(width)};
+    for (int given = 0; given < height + kReach; ++given) {
+        const auto top = [&](size_t m) { return PlaneRows::rowOf(planes[m].levels[0], given); };
+        if (given < height)
+            give(given, {top(0), top(1), top(2)});
+        for (size_t m = 0; m < 3; ++m)
+            for (int scale = 0; scale < kScales; ++scale) {
+                PlaneRows &plane = planes[m];
+                const int step = 1 << scale, y = given - 2 * (2 * step - 1); // all that it needs is there
+                if (y < 0 || y >= height)
+                    continue;
+                Image<float> &level = plane.levels[size_t(scale)];
+                float *rest =
+                    scale + 1 < kScales ? PlaneRows::rowOf(plane.levels[size_t(scale) + 1], y) : plane.rest.data();
+                smoothRow(level, y, step, height, plane.padded, rest);
+                const float *fine = PlaneRows::rowOf(level, y);
+                if (see)
+                    see(int(m), scale, y, fine, rest);
+                float *kept = PlaneRows::rowOf(plane.kept, y);
+                if (scale == 0)
+                    std::fill_n(kept, width, 0.0f);
+                shrinkRow(fine, rest, thresholds[m][size_t(scale)], width, kept);
+            }
+        if (const int y = given - kReach; y >= 0) {
+            for (PlaneRows &plane : planes)
+                addRow(PlaneRows::rowOf(plane.kept, y), width, plane.rest.data());
+            take(y, {planes[0].rest.data(), planes[1].rest.data(), planes[2].rest.data()});
         }
-        for (int y = 0; y < mixed.height(); ++y)
-            addRow(kept.row(0, y), mixed.width(), plane.row(0, y));
     }
+}
+
+/// Rows of a part of the frame, evened and mixed.
+GiveRow rowsOf(const Image<uint16_t> &codes, Rect part, const Evened &evened)
+{
+    return [&codes, part, evened](int y, const ThreeRows<float> &mixed) {
+        const auto from = [&](int c) { return codes.row(c, part.y0 + y) + part.x0; };
+        mixRow({from(0), from(1), from(2)}, part.width(), evened, mixed);
+    };
 }
 
 /// The noise in each band by the median of its coefficients over some blocks spread over the frame: interpolated
@@ -196,13 +220,14 @@ Thresholds bandNoise(const Image<uint16_t> &codes, const Evened &evened, ExecCon
     ExecContext looking = ctx.child({});
     forEachPart(looking, kBlocks, [&](int block, ExecContext &) {
         const int top = (codes.height() - rows) * block / (kBlocks - 1);
-        Image<float> mixed = mixedPart(codes, {0, top, codes.width(), top + rows}, evened);
-        throughBands(mixed, {}, [&](int m, int scale, ImageView<const float> fine, ImageView<const float> rest) {
+        const auto see = [&](int m, int scale, int y, const float *fine, const float *rest) {
             std::vector<float> &sizes = found[size_t(block)][size_t(m)][size_t(scale)];
-            for (int y = 0; y < fine.height(); ++y)
-                for (int x = y % kEvery; x < fine.width(); x += kEvery)
-                    sizes.push_back(std::abs(fine.row(0, y)[x] - rest.row(0, y)[x]));
-        });
+            for (int x = y % kEvery; x < codes.width(); x += kEvery)
+                sizes.push_back(std::abs(fine[x] - rest[x]));
+        };
+        throughBands(
+            codes.width(), rows, {}, rowsOf(codes, {0, top, codes.width(), top + rows}, evened),
+            [](int, const ThreeRows<const float> &) {}, see);
     });
     Thresholds out{};
     forEachPart(looking, 3 * kScales, [&](int band, ExecContext &) {
@@ -234,22 +259,24 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
             t *= float(strength) * (m == 0 ? 2.5f : 3.5f);
 
     Image<uint16_t> out(codes.shape(), Fill::Anything);
-    const int across = (codes.width() + kTile - 1) / kTile, down = (codes.height() + kTile - 1) / kTile;
-    forEachPart(ctx, across * down, [&](int tile, ExecContext &own) {
+    const int across = (codes.width() + kPartWidth - 1) / kPartWidth,
+              down = (codes.height() + kPartHeight - 1) / kPartHeight;
+    forEachPart(ctx, across * down, [&](int part, ExecContext &own) {
         own.throwIfStopped();
-        const int x0 = tile % across * kTile, x1 = std::min(codes.width(), x0 + kTile);
-        const int y0 = tile / across * kTile, y1 = std::min(codes.height(), y0 + kTile);
+        const int x0 = part % across * kPartWidth, x1 = std::min(codes.width(), x0 + kPartWidth);
+        const int y0 = part / across * kPartHeight, y1 = std::min(codes.height(), y0 + kPartHeight);
         const Rect felt{std::max(0, x0 - kReach), std::max(0, y0 - kReach), std::min(codes.width(), x1 + kReach),
                         std::min(codes.height(), y1 + kReach)};
-        Image<float> mixed = mixedPart(codes, felt, evened);
-        throughBands(mixed, threshold);
-        for (int y = y0; y < y1; ++y) {
-            const auto from = [&](int m) {
-                return static_cast<const float *>(mixed.row(m, y - felt.y0) + x0 - felt.x0);
-            };
+        const auto take = [&](int row, const ThreeRows<const float> &mixed) {
+            const int y = felt.y0 + row;
+            if (y < y0 || y >= y1)
+                return;
+            const ptrdiff_t skip = x0 - felt.x0;
             for (int c = 0; c < 3; ++c)
-                unmixRow({from(0), from(1), from(2)}, codes.row(c, y) + x0, c, x1 - x0, evened, out.row(c, y) + x0);
-        }
+                unmixRow({mixed[0] + skip, mixed[1] + skip, mixed[2] + skip}, codes.row(c, y) + x0, c, x1 - x0, evened,
+                         out.row(c, y) + x0);
+        };
+        throughBands(felt.width(), felt.height(), threshold, rowsOf(codes, felt, evened), take);
     });
     codes = std::move(out);
 }

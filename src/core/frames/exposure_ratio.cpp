@@ -16,17 +16,18 @@ constexpr size_t kFewestTiles = 6, kFewestInTile = 24, kFewestPixels = 200;
 constexpr float kHigh = 0.8f; // clear of clipping and of what a camera's shoulder leaves
 
 /// Largest of the 3 x 3 greens round each pixel of a row: beside clipping, blur and shifts would lie.
-void largestAround(ImageView<const uint16_t> codes, int y, std::vector<uint16_t> &out)
+void largestAround(ImageView<const uint16_t> codes, int y, std::vector<uint16_t> &work, std::vector<uint16_t> &out)
 {
     const int w = codes.width();
-    const uint16_t *rows[3] = {codes.row(1, std::max(0, y - 1)), codes.row(1, y),
-                               codes.row(1, std::min(codes.height() - 1, y + 1))};
-    for (int x = 0; x < w; ++x) {
-        uint16_t most = 0;
-        for (const uint16_t *row : rows)
-            most = std::max({most, row[std::max(0, x - 1)], row[x], row[std::min(w - 1, x + 1)]});
-        out[size_t(x)] = most;
-    }
+    const uint16_t *above = codes.row(1, std::max(0, y - 1)), *here = codes.row(1, y),
+                   *below = codes.row(1, std::min(codes.height() - 1, y + 1));
+    uint16_t *columns = work.data() + 1; // with a neighbour on either side
+    for (int x = 0; x < w; ++x)
+        columns[x] = std::max({above[x], here[x], below[x]});
+    columns[-1] = columns[0];
+    columns[w] = columns[w - 1];
+    for (int x = 0; x < w; ++x)
+        out[size_t(x)] = std::max({columns[x - 1], columns[x], columns[x + 1]});
 }
 
 struct Tile {
@@ -38,19 +39,22 @@ struct Tile {
 std::vector<Tile> tilesOf(ImageView<const uint16_t> dark, ImageView<const uint16_t> bright, float low)
 {
     std::vector<Tile> tiles(size_t(kTilesAcross) * kTilesDown);
-    std::vector<uint16_t> around(size_t(bright.width()));
     const int width = bright.width(), height = bright.height();
+    std::vector<uint16_t> work(size_t(width) + 2), around(static_cast<size_t>(width));
     for (int y = 0; y < height; ++y) {
-        largestAround(bright, y, around);
-        Tile *row = tiles.data() + ptrdiff_t(y) * kTilesDown / height * kTilesAcross;
-        for (int x = 0; x < width; ++x) {
-            const float b = linearOfCode(bright.row(1, y)[x]);
-            if (!(b > low) || linearOfCode(around[size_t(x)]) > kHigh)
-                continue;
-            Tile &tile = row[ptrdiff_t(x) * kTilesAcross / width];
-            tile.bright += double(b);
-            tile.dark += double(linearOfCode(dark.row(1, y)[x]));
-            ++tile.pixels;
+        largestAround(bright, y, work, around);
+        const uint16_t *brights = bright.row(1, y), *darks = dark.row(1, y);
+        Tile *tile = tiles.data() + ptrdiff_t(y) * kTilesDown / height * kTilesAcross;
+        for (int t = 0; t < kTilesAcross; ++t, ++tile) {
+            const auto edge = [&](int i) { return int((ptrdiff_t(i) * width + kTilesAcross - 1) / kTilesAcross); };
+            for (int x = edge(t); x < edge(t + 1); ++x) {
+                const float b = linearOfCode(brights[x]);
+                if (!(b > low) || linearOfCode(around[size_t(x)]) > kHigh)
+                    continue;
+                tile->bright += double(b);
+                tile->dark += double(linearOfCode(darks[x]));
+                ++tile->pixels;
+            }
         }
     }
     return tiles;

@@ -183,14 +183,15 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx,
     const int byCodec = frame.codec->reducedBy(reduction), byUs = reduction / byCodec;
     const int codedWidth = (info.width + byCodec - 1) / byCodec, codedHeight = (info.height + byCodec - 1) / byCodec;
     const int width = (codedWidth + byUs - 1) / byUs, height = (codedHeight + byUs - 1) / byUs;
-    Image<uint16_t> out(swapped ? height : width, swapped ? width : height, 3);
+    Image<uint16_t> out({swapped ? height : width, swapped ? width : height, 3}, Fill::Anything);
     const Turn turn = turnOf(frame.metadata.orientation, width, height, out.view().rowStride());
     const std::array<std::vector<uint16_t>, 3> tables = {tableOf(frame.codeValues.curves[0], info.bits),
                                                          tableOf(frame.codeValues.curves[1], info.bits),
                                                          tableOf(frame.codeValues.curves[2], info.bits)};
+    const auto target = [&](int c, int y) { return out.row(c, 0) + turn.start + y * turn.perY; };
     const auto store = [&](int y, const uint16_t *planar) {
         for (int c = 0; c < 3; ++c) {
-            uint16_t *to = out.row(c, 0) + turn.start + y * turn.perY;
+            uint16_t *to = target(c, y);
             const uint16_t *in = planar + size_t(c) * size_t(width);
             for (int x = 0; x < width; ++x)
                 to[x * turn.perX] = in[x];
@@ -198,16 +199,17 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx,
     };
     std::vector<uint16_t> planar(size_t(codedWidth) * 3), means;
     BlockMeans blocks(codedWidth, byUs);
-    const auto linearise = [&](const auto &samples) {
+    const auto linearise = [&](const auto &samples, auto &&rowOf) {
         const size_t channels = size_t(info.channels), n = size_t(codedWidth);
         for (size_t c = 0; c < 3; ++c) {
             const uint16_t *table = tables[c].data();
             const auto *in = samples.data() + (channels == 3 ? c : 0);
-            uint16_t *to = planar.data() + c * n;
+            uint16_t *to = rowOf(int(c));
             for (size_t x = 0; x < n; ++x)
                 to[x] = table[in[x * channels]];
         }
     };
+    const bool straight = byUs == 1 && turn.perX == 1;
     int written = 0;
     frame.codec->readRows(
         frame.path, byCodec, raw,
@@ -216,10 +218,15 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx,
                 ctx.throwIfStopped();
                 ctx.report(double(y) / codedHeight);
             }
+            const auto rowOf = [&](int c) {
+                return straight ? target(c, y) : planar.data() + ptrdiff_t(c) * codedWidth;
+            };
             if (row.eight.empty())
-                linearise(row.sixteen);
+                linearise(row.sixteen, rowOf);
             else
-                linearise(row.eight);
+                linearise(row.eight, rowOf);
+            if (straight)
+                return void(++written);
             if (byUs == 1)
                 return store(written++, planar.data());
             blocks.add(planar);
@@ -229,6 +236,8 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx,
             }
         },
         ctx);
+    if (written != height)
+        throw InputError(frame.path, textOf("holds %d of its %d rows", written, height));
     ctx.report(1.0);
     return out;
 }

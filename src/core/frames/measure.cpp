@@ -134,7 +134,7 @@ std::vector<size_t> contradicted(std::span<const std::optional<double>> stated,
     return out;
 }
 
-Response measureResponse(const Measuring &m, std::span<const std::optional<double>> stated)
+Response measureResponse(const Measuring &m, std::span<const std::optional<double>> stated, ExecContext &ctx)
 {
     const std::vector<size_t> *group = nullptr; // the largest of developed files
     for (const std::vector<size_t> &g : m.groups)
@@ -142,14 +142,15 @@ Response measureResponse(const Measuring &m, std::span<const std::optional<doubl
             group = &g;
     if (!group || group->size() < 2)
         return {};
-    std::vector<MatchedLight> matches;
+    std::vector<MatchedLight> matches(group->size() - 1);
+    ExecContext matching = ctx.child({});
+    forEachPart(matching, int(matches.size()), [&](int k, ExecContext &) {
+        const size_t darker = (*group)[size_t(k)], brighter = (*group)[size_t(k) + 1];
+        matches[size_t(k)] = matchedLight(m.pixels[darker]->view(), m.pixels[brighter]->view());
+    });
     std::vector<std::optional<double>> exposures;
-    for (size_t k = 0; k < group->size(); ++k) {
-        const size_t i = (*group)[k];
+    for (size_t i : *group)
         exposures.push_back(stated[i] ? std::optional(std::log2(*stated[i])) : std::nullopt);
-        if (k > 0)
-            matches.push_back(matchedLight(m.pixels[(*group)[k - 1]]->view(), m.pixels[i]->view()));
-    }
     const FittedResponse first = fitResponse(matches, exposures, kStatedError);
     const std::vector<size_t> liars = contradicted(exposures, {first.steps.begin(), first.steps.end()});
     if (liars.empty())
@@ -283,7 +284,7 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const Decode &decode
     });
     group(m);
     measureNoise(m, out.frames, ctx);
-    out.response = measureResponse(m, stated);
+    out.response = measureResponse(m, stated, ctx);
     const std::vector<uint16_t> table = out.response.fitted ? out.response.table() : std::vector<uint16_t>();
     ExecContext looking = ctx.part(0.8, 1.0);
     forEachPart(looking, int(frames.size()), [&](int i, ExecContext &) {
@@ -301,13 +302,14 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const Decode &decode
     const bool curveIsKnown = std::ranges::none_of(frames, [](const FramePtr &f) { return isDeveloped(*f); });
     for (const std::vector<size_t> &group : m.groups) {
         std::vector<MeasuredFrame *> sorted;
-        std::vector<std::optional<ExposureStep>> steps;
-        for (size_t i : group) {
-            if (!sorted.empty())
-                steps.push_back(
-                    exposureStep(m.pixels[size_t(sorted.back() - out.frames.data())]->view(), m.pixels[i]->view()));
+        for (size_t i : group)
             sorted.push_back(&out.frames[i]);
-        }
+        std::vector<std::optional<ExposureStep>> steps(group.size() - 1);
+        ExecContext comparing = ctx.child({});
+        forEachPart(comparing, int(steps.size()), [&](int k, ExecContext &) {
+            const size_t darker = group[size_t(k)], brighter = group[size_t(k) + 1];
+            steps[size_t(k)] = exposureStep(m.pixels[darker]->view(), m.pixels[brighter]->view());
+        });
         settleExposures(sorted, steps, curveIsKnown);
     }
     out.light = lightSamples(m, out.frames);

@@ -140,8 +140,46 @@ double fit(std::vector<Equation> &equations, std::span<const std::optional<doubl
     return rms;
 }
 
-struct FlatBlock {
-    float dark, bright;
+constexpr int kBlock = 4; // pixels of a side
+
+/// A row of blocks: what each column of pixels holds in it.
+class BlockRow {
+public:
+    void read(ImageView<const uint16_t> codes, int plane, int y)
+    {
+        const auto width = size_t(codes.width());
+        least_.assign(width, 65535);
+        most_.assign(width, 0);
+        sum_.assign(width, 0);
+        for (int v = y; v < y + kBlock; ++v) {
+            const uint16_t *row = codes.row(plane, v);
+            for (size_t x = 0; x < width; ++x) {
+                least_[x] = std::min(least_[x], row[x]);
+                most_[x] = std::max(most_[x], row[x]);
+                sum_[x] += row[x];
+            }
+        }
+    }
+    /// Of a block without structure, else below 0.
+    float meanOfFlat(int block) const
+    {
+        constexpr float kFlatness = 0.12f; // of the mean, from least to most, beyond what noise makes
+        constexpr float kNoiseFloor = 0.01f;
+        const auto first = size_t(block * kBlock);
+        uint16_t least = 65535, most = 0;
+        double sum = 0.0;
+        for (size_t x = first; x < first + kBlock; ++x) {
+            least = std::min(least, least_[x]);
+            most = std::max(most, most_[x]);
+            sum += double(sum_[x]);
+        }
+        const float mean = float((sum / (kBlock * kBlock) - kPedestal) / double(kCodeScale));
+        return float(most - least) / kCodeScale <= kFlatness * mean + kNoiseFloor ? mean : -1.0f;
+    }
+
+private:
+    std::vector<uint16_t> least_, most_;
+    std::vector<uint32_t> sum_;
 };
 
 } // namespace
@@ -166,33 +204,21 @@ MatchedLight matchedLight(ImageView<const uint16_t> dark, ImageView<const uint16
 {
     if (dark.shape() != bright.shape() || dark.planes() != 3)
         throw ArgumentError("response: two frames of one shape and three planes are needed");
-    constexpr int kBlock = 4, kMatches = 160;
-    constexpr float kFlatness = 0.12f; // of the mean, from least to most, beyond what noise makes
-    constexpr float kNoiseFloor = 0.01f;
+    constexpr int kMatches = 160;
+    BlockRow darkRow, brightRow;
     std::vector<float> darks, brights;
     for (int c = 0; c < 3; ++c)
-        for (int y = 0; y + kBlock <= dark.height(); y += kBlock)
-            for (int x = 0; x + kBlock <= dark.width(); x += kBlock) {
-                const auto meanOfFlat = [&](ImageView<const uint16_t> codes) {
-                    uint16_t least = 65535, most = 0;
-                    double sum = 0.0;
-                    for (int v = y; v < y + kBlock; ++v)
-                        for (int u = x; u < x + kBlock; ++u) {
-                            const uint16_t code = codes.row(c, v)[u];
-                            least = std::min(least, code);
-                            most = std::max(most, code);
-                            sum += double(code);
-                        }
-                    const float mean = float((sum / (kBlock * kBlock) - kPedestal) / double(kCodeScale));
-                    const bool flat = float(most - least) / kCodeScale <= kFlatness * mean + kNoiseFloor;
-                    return flat ? mean : -1.0f;
-                };
-                const float d = meanOfFlat(dark), b = meanOfFlat(bright);
+        for (int y = 0; y + kBlock <= dark.height(); y += kBlock) {
+            darkRow.read(dark, c, y);
+            brightRow.read(bright, c, y);
+            for (int block = 0; block < dark.width() / kBlock; ++block) {
+                const float d = darkRow.meanOfFlat(block), b = brightRow.meanOfFlat(block);
                 if (d < 0.0f || b < 0.0f)
                     continue;
                 darks.push_back(d);
                 brights.push_back(b);
             }
+        }
     std::ranges::sort(darks);
     std::ranges::sort(brights);
     // Ranks that both frames hold, and of these as many as are needed, spread evenly over the brighter frame's values:

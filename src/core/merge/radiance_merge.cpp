@@ -299,8 +299,9 @@ Merged mergeRadiance(std::span<const Exposure> in, const Vector3 &neutral, ExecC
         throw ArgumentError("merge: the neutral must lie in 0.001 to 1");
     const Shape shape = in[0].pixels.shape();
     const int n = int(in.size());
-    Merged out{Image<float>(shape), Image<uint16_t>(shape), Image<uint8_t>(shape.width, shape.height, n),
-               Image<uint8_t>(shape.width, shape.height, 1)};
+    Merged out{Image<float>(shape, Fill::Anything), Image<uint16_t>(shape, Fill::Anything),
+               Image<uint8_t>({shape.width, shape.height, n}, Fill::Anything),
+               Image<uint8_t>({shape.width, shape.height, 1}, Fill::Anything)};
     std::vector<int> order(in.size());
     std::iota(order.begin(), order.end(), 0);
     std::ranges::stable_sort(order, {}, [&](int i) { return in[size_t(i)].exposure; });

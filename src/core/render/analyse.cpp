@@ -148,7 +148,8 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
-    asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
+    asShot.align.local = AlignMode::Off; // nothing here depends on these two, and the first picture waits
+    asShot.movement.mode = MovementMode::Off;
     const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
     out.asShot = lightOf(colour, colour.neutral);
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);

@@ -84,7 +84,7 @@ MergedSet merge(const Sources &sources, const Bracket &bracket, const Measured &
             exposures[i].movementCell = out.movement.cell;
         }
     out.pixels = mergeRadiance(exposures, reference.codeValues.neutral, merging);
-    constexpr double kSamples = 250000.0; // pixels that are looked at
+    constexpr double kSamples = 60000.0; // pixels that are looked at: medians need no more
     const int step = std::max(1, int(std::sqrt(double(out.pixels.radiance.shape().pixels()) / kSamples)));
     out.agreement = agreementOf(exposures, out.pixels, step);
     for (const BracketFrame *f : used)
