@@ -22,7 +22,7 @@ constexpr double kCoarse = 0.15e6; // pixels of the level where first ideas are 
 
 constexpr int kFewPlaces = 20;                         // too few to go by at all
 constexpr int kManyPlaces = 120;                       // a good fit of fewer may be chance
-constexpr int kQuick = 8;                              // iterations from a first idea
+constexpr int kQuick = 8, kSteps = 20;                 // iterations from a first idea; from what is known
 constexpr double kRoughly = 0.1;                       // pixels of the level
 constexpr double kClearly = 1.02;                      // better by so much, or the likelier one stays
 constexpr double kBeyondDoubt = 0.92, kDoubtful = 0.6; // fit
@@ -55,7 +55,8 @@ public:
             return turned(refine(b, a, known.inverted()));
         const int finest = guides_[a].levelOf(options_.finestPixels);
         // What lay still a level above hardly moves here.
-        const RegistrationOptions near{options_.model, known.isIdentity() ? finest : finest + 1, finest};
+        const RegistrationOptions near{options_.model, known.isIdentity() ? finest : finest + 1, finest, kSteps,
+                                       options_.enough};
         const Registration out = registerPair(guides_[a], guides_[b], known, near, ctx_);
         if (out.places >= kFewPlaces)
             return out;
@@ -160,7 +161,8 @@ private:
     };
     static bool isClear(const Registration &r)
     {
-        return r.fit >= kDoubtful && (r.fit >= kBeyondDoubt || r.places >= kManyPlaces);
+        return r.fit >= kBeyondDoubt ||
+               (r.places >= kManyPlaces && (r.fit >= kDoubtful || r.agreement > kNearlyAllAgree));
     }
 
     Idea bestOf(const Guide &still, const Guide &moving, const std::vector<Transform> &starts)
@@ -194,7 +196,8 @@ private:
         const int finest = still.levelOf(options_.finestPixels);
         if (!isGood(idea.best) || idea.level == finest)
             return idea.best;
-        return registerPair(still, moving, idea.best.transform, {options_.model, idea.level - 1, finest}, ctx_);
+        return registerPair(still, moving, idea.best.transform,
+                            {options_.model, idea.level - 1, finest, kSteps, options_.enough}, ctx_);
     }
 
     /// The brighter one is the template: its gradients are the cleaner ones.

@@ -17,6 +17,7 @@ struct FrameAlignment {
 struct AlignOptions {
     ModelChoice model = ModelChoice::Automatic;
     double finestPixels = 3e6; ///< work goes on to the first level with at most so many
+    double enough = 0.003;     ///< as RegistrationOptions: what will be refined later need not be so exact
 };
 
 /// One entry per guide. The reference is `wanted` when at least half of the others lie on it, else the frame that most

@@ -67,13 +67,18 @@ Image<float> resample(const RowSource &source, RealRect region, int width, int h
             Image<float> scratch(shape.width, 1, shape.planes);
             std::vector<const float *> rows(size_t(shape.planes));
             for (int y = y0; y < y1; ++y) {
-                source.read(down[size_t(y)].first, left, right, scratch.view(), rows.data());
-                for (int plane = 0; plane < shape.planes; ++plane)
-                    if (right - left == width)
-                        std::copy_n(rows[size_t(plane)] + left, width, out.row(plane, y));
-                    else // edges repeat
+                const bool whole = right - left == shape.width && width == shape.width; // may be read where it belongs
+                source.read(down[size_t(y)].first, left, right,
+                            whole ? out.view().crop({0, y, width, y + 1}) : scratch.view(), rows.data());
+                for (int plane = 0; plane < shape.planes; ++plane) {
+                    const float *in = rows[size_t(plane)];
+                    float *to = out.row(plane, y);
+                    if (right - left != width) // edges repeat
                         for (int x = 0; x < width; ++x)
-                            out.row(plane, y)[x] = rows[size_t(plane)][across[size_t(x)].first];
+                            to[x] = in[across[size_t(x)].first];
+                    else if (in != to)
+                        std::copy_n(in + left, width, to);
+                }
             }
         });
         return out;

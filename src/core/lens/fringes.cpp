@@ -1,5 +1,6 @@
 #include "lens/fringes.h"
 
+#include "base/vectorise.h"
 #include "io/linear_codes.h"
 
 #include <Eigen/Dense>
@@ -96,18 +97,21 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     return a.ldlt().solve(b);
 }
 
-std::optional<ChannelFringe> fringeOf(const cv::Mat &green, const cv::Mat &channel, const NoiseModel &noise,
+std::optional<ChannelFringe> fringeOf(const Edges &green, const cv::Mat &channel, const NoiseModel &noise,
                                       ExecContext &ctx)
 {
-    const Edges still = edgesOf(green, noise);
     Model model = Model::Zero();
-    constexpr int kRounds = 4; // the first brings it within a tenth of a pixel
+    constexpr int kRounds = 4;        // the first brings it within a tenth of a pixel
+    constexpr double kEnough = 0.005; // pixels in the corners
+    const double corner = std::hypot(channel.cols, channel.rows) / 2.0;
     for (int round = 0; round < kRounds; ++round) {
         ctx.throwIfStopped();
-        const auto step = improvement(still, edgesOf(movedBy(channel, model), noise));
+        const auto step = improvement(green, edgesOf(movedBy(channel, model), noise));
         if (!step)
             return std::nullopt;
         model += *step;
+        if (std::abs((*step)[0] + (*step)[1]) * corner + std::hypot((*step)[2], (*step)[3]) < kEnough)
+            break;
     }
     constexpr double kLargest = 0.01; // of the distance from the middle; more is no lens
     if (!model.allFinite() || std::abs(model[0]) > kLargest || std::abs(model[0] + model[1]) > kLargest)
@@ -145,44 +149,55 @@ const std::vector<float> &codeRoots()
     return table;
 }
 
+void rootsOf(const uint16_t *values, int step, int count, float *out)
+{
+    const float *table = codeRoots().data();
+    for (int i = 0; i < count; ++i)
+        out[i] = table[values[ptrdiff_t(i) * step]];
+}
+
+/// The value with that root, to the last bit where it is one of codeRoots().
+YOLK_INLINE uint16_t valueOf(float root)
+{
+    const float square = root * root;
+    return uint16_t(int(square * square + 0.5f));
+}
+
 /// One row of one channel, taken from where the lens put it. (cx, cy) is the middle of the picture in this plane's
-/// pixels, centres at +0.5.
-void correctedRow(ImageView<const uint16_t> in, const ChannelFringe &fringe, double cx, double cy, uint16_t clipped,
-                  int y, uint16_t *out)
+/// pixels, centres at +0.5. What is clipped, by its root, is not mixed.
+YOLK_MULTIVERSION
+void correctedRow(ImageView<const float> roots, const ChannelFringe &fringe, double cx, double cy, float clipped, int y,
+                  uint16_t *out)
 {
     const auto &weights = cubicWeights();
-    const auto &roots = codeRoots();
-    const int width = in.width(), height = in.height();
-    const double corner = cx * cx + cy * cy, dy = y + 0.5 - cy;
+    const int width = roots.width(), height = roots.height();
+    const double perCorner = fringe.bend / (cx * cx + cy * cy), dy = y + 0.5 - cy;
     for (int x = 0; x < width; ++x) {
-        const double dx = x + 0.5 - cx, more = fringe.scale + fringe.bend * (dx * dx + dy * dy) / corner;
+        const double dx = x + 0.5 - cx, more = fringe.scale + perCorner * (dx * dx + dy * dy);
         const double sx = x + more * dx, sy = y + more * dy;
         constexpr int kAway = 1 << 16; // makes the cut to integers a floor: shifts are at most a few hundred pixels
         const int fx = int(sx + kAway) - kAway, fy = int(sy + kAway) - kAway;
         const double px = sx - fx, py = sy - fy;
-        const auto &wx = weights[size_t(px * kPhases + 0.5)];
-        const auto &wy = weights[size_t(py * kPhases + 0.5)];
+        const float *down = weights[size_t(py * kPhases + 0.5)].data();
         const bool inside = fx >= 1 && fx + 2 < width && fy >= 1 && fy + 2 < height;
-        float sum = 0.0f;
-        uint16_t least = 65535, most = 0;
+        Float4 sum{}, least{}, most{};
         for (int j = 0; j < 4; ++j) {
-            const uint16_t *row = in.row(0, inside ? fy + j - 1 : std::clamp(fy + j - 1, 0, height - 1));
-            float line = 0.0f;
-            for (int i = 0; i < 4; ++i) {
-                const uint16_t v = row[inside ? fx + i - 1 : std::clamp(fx + i - 1, 0, width - 1)];
-                line += wx[size_t(i)] * roots[v];
-                least = std::min(least, v);
-                most = std::max(most, v);
-            }
-            sum += wy[size_t(j)] * line;
+            const float *row = roots.row(0, inside ? fy + j - 1 : std::clamp(fy + j - 1, 0, height - 1));
+            const Float4 line =
+                inside ? loaded<Float4>(row + fx - 1)
+                       : Float4{row[std::clamp(fx - 1, 0, width - 1)], row[std::clamp(fx, 0, width - 1)],
+                                row[std::clamp(fx + 1, 0, width - 1)], row[std::clamp(fx + 2, 0, width - 1)]};
+            sum += down[j] * line;
+            least = j == 0 || line < least ? line : least;
+            most = line > most ? line : most;
         }
+        const Float4 across = sum * loaded<Float4>(weights[size_t(px * kPhases + 0.5)].data());
+        const float root = (across[0] + across[1]) + (across[2] + across[3]);
+        const float low = std::min(std::min(least[0], least[1]), std::min(least[2], least[3]));
+        const float high = std::max(std::max(most[0], most[1]), std::max(most[2], most[3]));
         const int nx = std::clamp(fx + (px >= 0.5), 0, width - 1), ny = std::clamp(fy + (py >= 0.5), 0, height - 1);
-        const uint16_t nearest = in.row(0, ny)[nx];
-        const float root = sum > 0.0f ? sum * sum : 0.0f;
-        if (nearest >= clipped)
-            out[x] = nearest;
-        else
-            out[x] = uint16_t(std::clamp(root * root + 0.5f, float(least), float(most)));
+        const float nearest = roots.row(0, ny)[nx];
+        out[x] = valueOf(nearest >= clipped ? nearest : std::min(std::max(root, low), high));
     }
 }
 
@@ -208,9 +223,10 @@ std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const No
             std::transform(codes.row(c, y), codes.row(c, y) + codes.width(), linear[size_t(c)].ptr<float>(y),
                            linearOfCode);
     }
+    const Edges green = edgesOf(linear[1], noise);
     std::array<std::optional<ChannelFringe>, 2> found;
     forEachPart(ctx, 2, [&](int i, ExecContext &own) {
-        found[size_t(i)] = fringeOf(linear[1], linear[size_t(2 * i)], noise, own);
+        found[size_t(i)] = fringeOf(green, linear[size_t(2 * i)], noise, own);
     });
     if (!found[0] || !found[1])
         return std::nullopt;
@@ -221,20 +237,21 @@ void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext 
 {
     const Shape shape = codes.shape();
     const std::pair<int, const ChannelFringe *> channels[2] = {{0, &fringes.red}, {2, &fringes.blue}};
-    const uint16_t clipped = codeOfLinear(kClippedFrom);
-    Image<uint16_t> corrected(shape.width, shape.height, 2);
-    forEachBand(ctx, shape.height, [&](int y0, int y1) {
-        for (int i = 0; i < 2; ++i) {
-            const auto &[plane, fringe] = channels[i];
-            const ImageView<const uint16_t> in(codes.row(plane, 0), {shape.width, shape.height, 1},
-                                               codes.view().rowStride(), codes.view().planeStride());
+    ExecContext own = ctx.child({});
+    const float clipped = codeRoots()[codeOfLinear(kClippedFrom)];
+    Image<float> roots({shape.width, shape.height, 1}, Fill::Anything);
+    for (const auto &[plane, fringe] : channels) {
+        forEachBand(own, shape.height, [&](int y0, int y1) {
             for (int y = y0; y < y1; ++y)
-                correctedRow(in, *fringe, shape.width / 2.0, shape.height / 2.0, clipped, y, corrected.row(i, y));
-        }
-    });
-    for (int i = 0; i < 2; ++i)
-        for (int y = 0; y < shape.height; ++y)
-            std::copy_n(corrected.row(i, y), shape.width, codes.row(channels[i].first, y));
+                rootsOf(codes.row(plane, y), 1, shape.width, roots.row(0, y));
+        });
+        forEachBand(own, shape.height, [&](int y0, int y1) {
+            for (int y = y0; y < y1; ++y)
+                correctedRow(roots.view(), *fringe, shape.width / 2.0, shape.height / 2.0, clipped, y,
+                             codes.row(plane, y));
+        });
+    }
+    ctx.report(1.0);
 }
 
 void correctFringes(const Mosaic &mosaic, const Fringes &fringes, ExecContext &ctx)
@@ -242,26 +259,26 @@ void correctFringes(const Mosaic &mosaic, const Fringes &fringes, ExecContext &c
     const std::pair<std::array<int, 2>, const ChannelFringe *> channels[2] = {{mosaic.red, &fringes.red},
                                                                               {mosaic.blue, &fringes.blue}};
     const int full = mosaic.values.width(), tall = mosaic.values.height();
+    ExecContext own = ctx.child({});
     for (const auto &[cell, fringe] : channels) {
-        Image<uint16_t> plane((full - cell[0] + 1) / 2, (tall - cell[1] + 1) / 2, 1);
-        forEachBand(ctx, plane.height(), [&](int y0, int y1) {
+        Image<float> roots({(full - cell[0] + 1) / 2, (tall - cell[1] + 1) / 2, 1}, Fill::Anything);
+        forEachBand(own, roots.height(), [&](int y0, int y1) {
             for (int y = y0; y < y1; ++y)
-                for (int x = 0; x < plane.width(); ++x)
-                    plane.row(0, y)[x] = mosaic.values.row(0, 2 * y + cell[1])[2 * x + cell[0]];
+                rootsOf(mosaic.values.row(0, 2 * y + cell[1]) + cell[0], 2, roots.width(), roots.row(0, y));
         });
         // The middle of the picture, seen from samples two pixels apart.
         const double cx = (full / 2.0 - cell[0] - 0.5) / 2.0 + 0.5, cy = (tall / 2.0 - cell[1] - 0.5) / 2.0 + 0.5;
-        const uint16_t clipped = uint16_t(kClippedFrom * mosaic.clipped);
-        ExecContext moving = ctx.child({});
-        forEachBand(moving, plane.height(), [&](int y0, int y1) {
-            std::vector<uint16_t> row(size_t(plane.width()));
+        const float clipped = codeRoots()[uint16_t(kClippedFrom * mosaic.clipped)];
+        forEachBand(own, roots.height(), [&](int y0, int y1) {
+            std::vector<uint16_t> row(size_t(roots.width()));
             for (int y = y0; y < y1; ++y) {
-                correctedRow(plane.view(), *fringe, cx, cy, clipped, y, row.data());
-                for (int x = 0; x < plane.width(); ++x)
+                correctedRow(roots.view(), *fringe, cx, cy, clipped, y, row.data());
+                for (int x = 0; x < roots.width(); ++x)
                     mosaic.values.row(0, 2 * y + cell[1])[2 * x + cell[0]] = row[size_t(x)];
             }
         });
     }
+    ctx.report(1.0);
 }
 
 } // namespace yolk

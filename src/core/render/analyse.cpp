@@ -102,7 +102,9 @@ void findMotions(const Sources &sources, const Recipe &recipe, Measured &measure
     if (compared.size() < 2)
         return;
     const int reduction = previewReduction(sources);
-    const AlignOptions options;
+    AlignOptions options;
+    if (reduction > 1)
+        options.enough = 0.03; // they are refined in the full frames
     ExecContext preparing = ctx.part(0.0, 0.4), aligning = ctx.part(0.4, 1.0);
     std::vector<Guide> guides(compared.size());
     forEachPart(preparing, int(compared.size()), [&](int i, ExecContext &own) {
@@ -148,8 +150,7 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
-    asShot.align.local = AlignMode::Off; // nothing here depends on these two, and the first picture waits
-    asShot.movement.mode = MovementMode::Off;
+    asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
     const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
     out.asShot = lightOf(colour, colour.neutral);
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);
