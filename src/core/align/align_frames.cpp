@@ -130,8 +130,9 @@ private:
             return found;
         };
         starts = withCorners(likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)), starts);
-        Registration out = finish(still, moving, bestOf(still, moving, starts));
-        if (isClear(out))
+        const Idea second = bestOf(still, moving, starts);
+        Registration out = finish(still, moving, second);
+        if (isClear(out) || (second.sure && out.places >= kManyPlaces))
             return out;
         // Outlines of clipped areas are features too, once both are cut at the same light.
         const double clipping = commonClipping(a, b);

@@ -20,6 +20,7 @@ const cv::Size kWindow(9, 9); // edges are made comparable within it
 /// A channel with its local mean taken away and its local deviation made 1, and where that means something.
 struct Edges {
     cv::Mat values; ///< float
+    cv::Mat power;  ///< mean of their squares
     cv::Mat valid;  ///< 1 where edges stand out of the noise and nothing clips, else 0
 };
 
@@ -32,6 +33,7 @@ Edges edgesOf(const cv::Mat &linear, const NoiseModel &noise)
     cv::sqrt(cv::max(square - mean.mul(mean), 1e-12), deviation);
     Edges out;
     out.values = (linear - mean) / deviation;
+    cv::boxFilter(out.values.mul(out.values), out.power, CV_32F, kWindow);
     cv::sqrt(cv::max(mean, 0.0) * noise.gain + noise.readVariance, sigma);
     cv::Mat bright;
     cv::dilate(linear, bright, cv::getStructuringElement(cv::MORPH_RECT, kWindow));
@@ -66,10 +68,8 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     cv::Mat gx, gy;
     cv::Sobel(moved.values, gx, CV_32F, 1, 0, 3, 1.0 / 8.0);
     cv::Sobel(moved.values, gy, CV_32F, 0, 1, 3, 1.0 / 8.0);
-    cv::Mat together, ofGreen, ofMoved;
+    cv::Mat together;
     cv::boxFilter(green.values.mul(moved.values), together, CV_32F, kWindow);
-    cv::boxFilter(green.values.mul(green.values), ofGreen, CV_32F, kWindow);
-    cv::boxFilter(moved.values.mul(moved.values), ofMoved, CV_32F, kWindow);
     constexpr float kAlike = 0.8f; // correlation of the two within a window
     const double cx = moved.values.cols / 2.0, cy = moved.values.rows / 2.0, corner = cx * cx + cy * cy;
     Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
@@ -79,7 +79,8 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     for (int y = kMargin; y < moved.values.rows - kMargin; ++y)
         for (int x = kMargin; x < moved.values.cols - kMargin; ++x) {
             if (!green.valid.at<uchar>(y, x) || !moved.valid.at<uchar>(y, x) ||
-                together.at<float>(y, x) < kAlike * std::sqrt(ofGreen.at<float>(y, x) * ofMoved.at<float>(y, x)))
+                together.at<float>(y, x) <
+                    kAlike * std::sqrt(green.power.at<float>(y, x) * moved.power.at<float>(y, x)))
                 continue;
             const double u = double(gx.at<float>(y, x)), v = double(gy.at<float>(y, x));
             const double error = double(green.values.at<float>(y, x)) - double(moved.values.at<float>(y, x));
@@ -93,7 +94,7 @@ std::optional<Model> improvement(const Edges &green, const Edges &moved)
     constexpr long long kFewest = 2000;
     if (count < kFewest)
         return std::nullopt;
-    a(1, 1) += 0.3 * a(0, 0); // edges near the corners are few: most lenses need little bend
+    a(1, 1) += 0.1 * a(0, 0); // edges near the corners are few: most lenses need little bend
     return a.ldlt().solve(b);
 }
 
@@ -101,8 +102,8 @@ std::optional<ChannelFringe> fringeOf(const Edges &green, const cv::Mat &channel
                                       ExecContext &ctx)
 {
     Model model = Model::Zero();
-    constexpr int kRounds = 4;        // the first brings it within a tenth of a pixel
-    constexpr double kEnough = 0.005; // pixels in the corners
+    constexpr int kRounds = 3;       // the first brings it within a tenth of a pixel
+    constexpr double kEnough = 0.01; // pixels in the corners
     const double corner = std::hypot(channel.cols, channel.rows) / 2.0;
     for (int round = 0; round < kRounds; ++round) {
         ctx.throwIfStopped();

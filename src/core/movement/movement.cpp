@@ -15,7 +15,6 @@
 namespace yolk {
 namespace {
 
-constexpr double kCells = 0.8e6;
 constexpr double kHolds = 0.98;       // of a place, for the keeper to be taken
 constexpr float kDark = 5.0f;         // signal to noise of a pixel below which a frame does not hold it
 constexpr float kClean = 20.0f;       // beyond which more is no merit
@@ -358,7 +357,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     check(frames, request);
     const Shape shape = frames[0].codes.shape();
     Movement out;
-    out.cell = std::max(1, int(std::ceil(std::sqrt(double(shape.pixels()) / kCells))));
+    out.cell = std::max(1, int(std::ceil(std::sqrt(double(shape.pixels()) / request.mostCells))));
     out.keeper = request.keeper.value_or(request.preferred);
     const bool draws = std::ranges::any_of(request.drawn, [](const auto &r) { return r.task == HandTask::TakeFrom; });
     if (frames.size() < 2 || (request.sensitivity <= 0.0 && !draws))

@@ -23,6 +23,7 @@ struct MovementRequest {
     std::optional<size_t> keeper;     ///< empty: the frame that holds most of what moved
     size_t preferred = 0;             ///< among equals: the reference frame
     std::vector<DrawnRegion> drawn{}; ///< later ones win
+    double mostCells = 0.8e6;         ///< how finely it is looked for: cells of the picture
 };
 
 /// A connected place where something moved, in pixels of the frames.
@@ -56,7 +57,7 @@ struct Movement {
 /// no half things remain.
 /// Shapes:  1 or more frames of one size, as in doubted(), dark to bright. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner.
-/// Memory:  some 60 bytes per cell, 14 per cell and frame; at most 0.8 million cells.
+/// Memory:  some 60 bytes per cell, 14 per cell and frame; at most `mostCells` of them.
 /// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components; the test is our
 /// own.
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx);
