@@ -108,8 +108,11 @@ void StatusLine::showJobs()
         words += *left < 90.0 ? tr("  ·  %1 s left").arg(std::max(1, int(std::lround(*left))))
                               : tr("  ·  %1 min left").arg(std::lround(*left / 60.0));
     job_->setText(words);
-    if (shown)
-        progress_->setValue(int(std::lround(1000 * shown->progress())));
+    if (!shown)
+        return;
+    progress_->setUpdatesEnabled(false); // a new value would paint the whole window here and now
+    progress_->setValue(int(std::lround(1000 * shown->progress())));
+    progress_->setUpdatesEnabled(true);
 }
 
 } // namespace yolk::app
