@@ -124,6 +124,20 @@ private Q_SLOTS:
             }
         }
     }
+    void coarserCellsFindTheSameThing()
+    {
+        const std::vector<Image<float>> states = squares({50, 120, 200}, 0.5f);
+        const Shots shots = shoot(states, {-2, 0, 2});
+        MovementRequest request{50.0, size_t(1), 1};
+        QCOMPARE(find(shots, request).cell, 1);
+        request.mostCells = 320.0 * 200.0 / 4.5; // as the first picture's merge looks at it
+        const Movement movement = find(shots, request);
+        QCOMPARE(movement.cell, 3);
+        QVERIFY(movement.placeAt(140, 100) >= 0);
+        const Merged got = merge(shots, movement);
+        const float want = states[1].row(1, 100)[140] / float(kClips);
+        QVERIFY(std::abs(std::log2(got.radiance.row(1, 100)[140] / want)) < 0.15);
+    }
     void whatClipsInTheKeeperComesFromAnotherFrame()
     {
         const std::vector<Image<float>> states = squares({50, 75, 100}, 4.0f); // only the darkest holds it; one place
