@@ -33,15 +33,19 @@ namespace {
 void figures(Report &report)
 {
     const ToneStart step = toneStartOf(test::stepScene(600, 400, 6.0, 0.0).view());
-    double start = 0.0, squeezed = 0.0;
+    double start = 0.0, squeezed = 0.0, detailed = 0.0;
     for (double degrees : {0.0, 20.0, 45.0, 90.0}) {
         ToneSettings settings = automaticTone(step);
         start = std::max(start, test::overshootPercent(settings, step, 6.0, degrees));
         settings.range = 100.0;
         settings.localContrast = 0.0;
+        detailed = std::max(detailed, test::overshootPercent(settings, step, 6.0, degrees));
+        settings.fineDetail = 0.0;
         squeezed = std::max(squeezed, test::overshootPercent(settings, step, 6.0, degrees));
     }
-    report.add("tone.overshoot_percent", squeezed, "beside an edge of 6 stops, range 100, local contrast 0; at most 2");
+    report.add("tone.overshoot_percent", squeezed,
+               "beside an edge of 6 stops, range 100, local contrast and fine detail 0; at most 2");
+    report.add("tone.overshoot_percent.fine_detail", detailed, "the same with the automatic start's fine detail");
     report.add("tone.overshoot_percent.start", start, "at the automatic start, at most 4");
     double reversal = 0.0, noise = 0.0;
     for (double range : {0.0, 50.0, 100.0}) {
