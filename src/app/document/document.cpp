@@ -46,8 +46,6 @@ Document::Document(QObject *parent)
         Q_EMIT lookChanged();
         renderView();
     });
-    summaryTimer_.setSingleShot(true);
-    connect(&summaryTimer_, &QTimer::timeout, this, &Document::summarise);
     exactTimer_.setSingleShot(true);
     connect(&exactTimer_, &QTimer::timeout, this, &Document::renderExactly);
     connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others

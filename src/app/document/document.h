@@ -245,7 +245,7 @@ private:
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     bool endsWhileDragging_ = true, proofing_ = false;
-    QTimer endsTimer_, exactTimer_, summaryTimer_;
+    QTimer endsTimer_, exactTimer_;
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;

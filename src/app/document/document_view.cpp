@@ -11,10 +11,9 @@
 namespace yolk::app {
 namespace {
 
-constexpr double kOverviewSide = 320.0;  // pixels: the inset of the canvas, the output's histogram
-constexpr int kExactMilliseconds = 300;  // after which a view is taken to be looked at
-constexpr int kSummaryMilliseconds = 80; // from one overview and output histogram to the next, at least
-constexpr int kEndsMilliseconds = 900;   // that clipping stays after whites or blacks were moved
+constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the output's histogram
+constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
+constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 
 /// Whether two recipes ask for the same merge.
 bool sameMerge(const Recipe &a, const Recipe &b)
@@ -333,8 +332,7 @@ void Document::renderOn(Lane &lane, bool exact)
         Q_EMIT viewReady(*outcome.result);
         if (waitsForExact)
             exactTimer_.start(kExactMilliseconds);
-        if (!summaryTimer_.isActive()) // a slider that moves gets the machine
-            summaryTimer_.start(kSummaryMilliseconds);
+        summarise();
     });
 }
 

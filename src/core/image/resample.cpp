@@ -63,11 +63,11 @@ Image<float> resample(const RowSource &source, RealRect region, int width, int h
     Image<float> out({width, height, shape.planes}, Fill::Anything);
     const auto single = [](const Taps &t) { return t.weights.size() == 1; };
     if (std::ranges::all_of(across, single) && std::ranges::all_of(down, single)) { // pixels lie on pixels
+        const bool whole = right - left == shape.width && width == shape.width; // rows may be read where they belong
         forEachBand(ctx, height, [&](int y0, int y1) {
             Image<float> scratch(shape.width, 1, shape.planes);
             std::vector<const float *> rows(size_t(shape.planes));
             for (int y = y0; y < y1; ++y) {
-                const bool whole = right - left == shape.width && width == shape.width; // may be read where it belongs
                 source.read(down[size_t(y)].first, left, right,
                             whole ? out.view().crop({0, y, width, y + 1}) : scratch.view(), rows.data());
                 for (int plane = 0; plane < shape.planes; ++plane) {

@@ -166,6 +166,9 @@ private Q_SLOTS:
             settings.range = 100;
             const double squeezed = test::overshootPercent(settings, step, 6.0, degrees);
             QVERIFY2(squeezed <= 2.0, qPrintable(QString::number(squeezed)));
+            settings.localContrast = settings.fineDetail = 0;
+            const double bare = test::overshootPercent(settings, step, 6.0, degrees);
+            QVERIFY2(bare <= 2.0, qPrintable(QString::number(bare)));
             settings.localContrast = 100; // and the measure sees a halo where there is one
             const double strong = test::overshootPercent(settings, step, 2.0, degrees);
             QVERIFY2(strong > 2.0, qPrintable(QString::number(strong)));
