@@ -1,16 +1,16 @@
 // yolk: the window. Files and folders named on the command line are opened.
 #include "base/memory.h"
+#include "application.h"
 #include "demo_sets.h"
 #include "main_window.h"
 #include "theme/theme.h"
 
-#include <QApplication>
 #include <QCommandLineParser>
 
 int main(int argc, char **argv)
 {
     yolk::keepFreedMemory();
-    QApplication application(argc, argv);
+    yolk::app::Application application(argc, argv);
     QApplication::setApplicationName(QStringLiteral("yolk"));
     QApplication::setOrganizationName(QStringLiteral("yolk"));
     QApplication::setApplicationVersion(QStringLiteral(YOLK_VERSION));

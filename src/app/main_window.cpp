@@ -1,5 +1,6 @@
 #include "main_window.h"
 
+#include "application.h"
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
 #include "canvas/frame_caption.h"
@@ -207,6 +208,9 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         failure_ = message;
         refreshMessages();
     });
+    connect(collection_, &Collection::failed, document_, &Document::failed);
+    if (const auto *application = qobject_cast<Application *>(qApp))
+        connect(application, &Application::failed, document_, &Document::failed);
     connect(messages_, &MessageStrip::dismissed, this, [this] {
         failure_.clear();
         collection_->dismissProblems();
@@ -411,7 +415,7 @@ void MainWindow::refreshMarks()
         ->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty() ||
                     !recipe.frames.keeper.empty() || recipe.align != AlignSettings() ||
                     recipe.movement != MovementSettings());
-    path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic());
+    path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic() || recipe.colour != ColourSettings());
     path_->tab(int(Step::Export))
         ->setMarked(recipe.output != ExportSettings() || recipe.radiance != RadianceSettings());
 }

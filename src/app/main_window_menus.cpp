@@ -4,6 +4,7 @@
 #include "canvas/canvas.h"
 #include "demo_sets.h"
 #include "hold_keys.h"
+#include "keys_list.h"
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
 #include "status_line.h"
@@ -264,22 +265,7 @@ void MainWindow::addHeldKeys()
 
 void MainWindow::showShortcuts()
 {
-    QString rows;
-    for (const QMenu *menu : menuBar()->findChildren<QMenu *>(Qt::FindDirectChildrenOnly))
-        for (const QAction *action : menu->actions())
-            if (!action->shortcut().isEmpty())
-                rows += QStringLiteral("<tr><td style='padding-right: 24px'>%1</td><td>%2</td></tr>")
-                            .arg(action->shortcut().toString(QKeySequence::NativeText),
-                                 action->text().remove(QLatin1Char('&')).toHtmlEscaped());
-    QMessageBox box(QMessageBox::NoIcon, tr("Keys"), QStringLiteral("<table>%1</table>").arg(rows), QMessageBox::Close,
-                    this);
-    box.setInformativeText(
-        tr("Sliders: arrow keys step, with Shift finer; Delete or a double click returns to the start. "
-           "Light scale: left and right choose a handle, up and down move it; while peeking left and right move the "
-           "window, up and down widen it. Picture: plus and minus zoom, arrow keys "
-           "pan. While held: 1 to 9 look through that frame, B flips to what is compared with, Q is a loupe, X shows "
-           "clipping."));
-    box.exec();
+    KeysList(menuBar(), this).exec();
 }
 
 void MainWindow::showAbout()

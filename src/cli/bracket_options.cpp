@@ -144,6 +144,11 @@ OpenSet openSet(const BracketOptions &options, ExecContext &ctx)
         for (const std::string &notice : f.notices)
             std::cerr << "yolk-cli: warning: " << f.frame->path << ": " << notice << "\n";
     }
+    const BracketFrame &reference = set.bracket.frames[set.bracket.reference];
+    if (const std::string &wanted = set.recipe.frames.reference; !wanted.empty() && wanted != reference.frame->id)
+        for (const BracketFrame &f : set.bracket.frames)
+            if (f.frame->id == wanted && !f.usable)
+                throw InputError(f.frame->path, "cannot be the reference frame: " + f.notices.front());
     for (const std::string &notice : set.bracket.notices)
         std::cerr << "yolk-cli: warning: " << notice << "\n";
     if (!set.recipeGiven)

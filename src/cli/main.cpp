@@ -14,7 +14,8 @@
 
 namespace {
 
-/// Ctrl-C and a polite kill become a stop request, so that no half-written file stays behind.
+/// Ctrl-C and a polite kill become a stop request, so that no half-written file stays behind. Whatever does not stop by
+/// it, a library that was fed a damaged file, ends with the process.
 class SignalWatch {
 public:
     explicit SignalWatch(std::stop_source &stop)
@@ -26,13 +27,29 @@ public:
         thread_ = std::jthread([this, &stop](std::stop_token done) {
             while (!done.stop_requested()) {
                 const timespec wait{0, 50'000'000};
-                if (sigtimedwait(&signals_, nullptr, &wait) > 0)
-                    stop.request_stop();
+                if (sigtimedwait(&signals_, nullptr, &wait) <= 0)
+                    continue;
+                if (stop.stop_requested()) // asked twice
+                    end();
+                stop.request_stop();
+                for (int i = 0; i < kPatience && !done.stop_requested(); ++i)
+                    if (sigtimedwait(&signals_, nullptr, &wait) > 0)
+                        end();
+                if (!done.stop_requested())
+                    end();
             }
         });
     }
 
 private:
+    static constexpr int kPatience = 40; // waits of 50 ms
+    /// At once and without farewell: output files have no name before they are whole.
+    [[noreturn]] static void end()
+    {
+        constexpr char kWords[] = "yolk-cli: cancelled\n";
+        [[maybe_unused]] const ssize_t said = write(STDERR_FILENO, kWords, sizeof kWords - 1);
+        _exit(1);
+    }
     sigset_t signals_{};
     std::jthread thread_;
 };

@@ -139,6 +139,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
 {
     problems_ = opened.problems;
     if (opened.measured) {
+        onceShown_ = nullptr;
         discardViews();
         mergeLane_.discard();
         const size_t known = sources_.frames.size();
@@ -244,6 +245,7 @@ QSize Document::pictureSize() const
 
 void Document::setRecipe(Recipe recipe, const QString &what, const QString &gesture)
 {
+    static_cast<void>(bracketOf(sources_, *measured_, recipe)); // what cannot be, throws before the history has it
     if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
         recipeIsNew();
 }
@@ -281,6 +283,7 @@ void Document::recipeIsNew()
     Q_EMIT recipeChanged();
     if (mergeChanged) {
         isDraft_ = false;
+        onceShown_ = nullptr; // another merge follows
         discardViews();
         startMerge();
     } else if (whiteChanged) {

@@ -271,6 +271,8 @@ void Document::discardViews()
     exactTimer_.stop();
     exactLane_.discard();
     viewLane_.discard();
+    if (const auto next = std::exchange(onceShown_, nullptr)) // the view that it waited for will not come
+        next();
 }
 
 void Document::renderView()
@@ -320,6 +322,8 @@ void Document::renderOn(Lane &lane, bool exact)
         if (exact) {
             if (outcome.result)
                 Q_EMIT viewReady(*outcome.result);
+            else if (!outcome.cancelled)
+                Q_EMIT failed(outcome.error);
             return;
         }
         if (const auto next = std::exchange(onceShown_, nullptr))

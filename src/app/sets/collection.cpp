@@ -59,6 +59,8 @@ void Collection::load(const QStringList &paths)
     };
     lane_.start<Loaded>(tr("Sorting %1 into sets").arg(countedFrames(paths.size())), work,
                         [this](Outcome<Loaded> outcome) {
+                            if (!outcome.error.isEmpty())
+                                Q_EMIT failed(outcome.error);
                             if (!outcome.result)
                                 return;
                             facts_ = std::move(outcome.result->facts);

@@ -38,6 +38,7 @@ Q_SIGNALS:
     void changed(); ///< the sets
     void loaded();  ///< after load(): the sets are there
     void thumbnailsChanged();
+    void failed(const QString &message); ///< in words for people
 
 private:
     struct Loaded {

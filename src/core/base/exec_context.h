@@ -42,6 +42,7 @@ public:
     explicit ExecContext(Runner &runner, std::stop_token stop = {}, Progress onProgress = {});
 
     Runner &runner() const { return *runner_; }
+    const std::stop_token &stopToken() const { return stop_; }
     bool stopRequested() const { return stop_.stop_requested(); }
     /// Throws Cancelled once a stop was requested.
     void throwIfStopped() const;

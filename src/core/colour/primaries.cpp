@@ -2,6 +2,9 @@
 
 #include "base/errors.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace yolk {
 
 Vector3 Matrix3::operator*(const Vector3 &v) const
@@ -24,7 +27,8 @@ Matrix3 inverse(const Matrix3 &a)
     const auto &m = a.m;
     const double c0 = m[4] * m[8] - m[5] * m[7], c1 = m[5] * m[6] - m[3] * m[8], c2 = m[3] * m[7] - m[4] * m[6];
     const double det = m[0] * c0 + m[1] * c1 + m[2] * c2;
-    if (det == 0.0)
+    const double size = std::abs(*std::ranges::max_element(m, {}, [](double v) { return std::abs(v); }));
+    if (!(std::abs(det) > 1e-9 * size * size * size)) // what is left would be rounding
         throw ArgumentError("matrix has no inverse");
     return {{c0 / det, (m[2] * m[7] - m[1] * m[8]) / det, (m[1] * m[5] - m[2] * m[4]) / det, //
              c1 / det, (m[0] * m[8] - m[2] * m[6]) / det, (m[2] * m[3] - m[0] * m[5]) / det, //

@@ -196,10 +196,11 @@ Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const Measured
     if (!choice.reference.empty())
         for (const BracketFrame &f : out.frames)
             if (f.frame->id == choice.reference) {
-                if (!f.usable)
-                    throw InputError(f.frame->path, "cannot be the reference frame: " + f.notices.front());
                 if (f.used)
                     reference = &f;
+                else if (!f.usable)
+                    out.notices.push_back(f.frame->name + " cannot be the reference frame: frame " +
+                                          std::to_string(reference->number) + " is instead");
             }
     out.reference = size_t(reference - out.frames.data());
     out.anchorExposure = anchorExposure > 0.0 ? anchorExposure : reference->exposure;

@@ -55,9 +55,10 @@ enum class Placing { AsShot, Aligned };
 /// Sorts, sizes up and chooses. `anchorExposure` 0 takes that of the reference frame. Frames whose pixel size or
 /// colour profile is not that of most others are not usable; turned by 90 degrees they are where they can be aligned.
 /// Frames that should be aligned and cannot be are left out unless the choice says otherwise. When everything is
-/// excluded, or removed, nothing is.
-/// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence out of
-/// 0..2), InputError (the chosen reference is unusable).
+/// excluded, or removed, nothing is. Where the chosen reference is unusable, the automatic one is taken and a notice of
+/// the set says so: what is left of a set decides which frames are usable, so any edit can come to that.
+/// Shapes: one measured entry per frame, same order. Throws ArgumentError (no frames, counts differ, influence or
+/// exposure out of range).
 Bracket arrangeBracket(std::span<const FramePtr> frames, std::span<const MeasuredFrame> measured,
                        const FrameChoice &choice, double anchorExposure = 0.0, Placing placing = Placing::AsShot);
 

@@ -155,8 +155,9 @@ FramePtr loadFrame(const std::string &path)
         frame->codeValues = info.camera       ? cameraCodeValues(*info.camera)
                             : info.bits == 32 ? radianceCodeValues(info)
                                               : codeValuesOf(info.profile);
+        static_cast<void>(inverse(frame->codeValues.toRec2020)); // white balance goes both ways through it
     } catch (const ArgumentError &e) {
-        throw InputError(path, e.what());
+        throw InputError(path, std::string("its colours cannot be read: ") + e.what());
     }
     const bool swapped = swapsSides(frame->metadata.orientation);
     frame->width = swapped ? info.height : info.width;

@@ -37,6 +37,7 @@ public:
     Shape shape()
     {
         std::rewind(file_.get());
+        filler_ = '\n'; // an empty line ends any header
         int width = 0, height = 0, channels = 0;
         if (!stbi_info_from_callbacks(&kCallbacks, this, &width, &height, &channels))
             throw InputError(path_, "is a damaged Radiance HDR file");
@@ -48,6 +49,7 @@ public:
         Image<float> out(shape());
         std::rewind(file_.get());
         short_ = false;
+        filler_ = 0x81; // runs of one pixel bring any picture to its end
         int width = 0, height = 0, channels = 0;
         const std::unique_ptr<float, void (*)(void *)> read(
             stbi_loadf_from_callbacks(&kCallbacks, this, &width, &height, &channels, 3), &stbi_image_free);
@@ -68,10 +70,10 @@ private:
         const size_t got = std::fread(to, 1, size_t(size), file.file_.get());
         if (got > 0)
             return int(got);
-        // Past the end stb goes on with zeros, which some of its releases take for runs of no pixels, for ever. Runs of
-        // one pixel bring it to its end.
+        // Past the end stb goes on with zeros, which some of its releases take for runs of no pixels, and in a header for
+        // one line more, for ever.
         file.short_ = true;
-        std::memset(to, 0x81, size_t(size));
+        std::memset(to, file.filler_, size_t(size));
         return size;
     }
     static void skip(void *self, int n) { std::fseek(static_cast<HdrFile *>(self)->file_.get(), n, SEEK_CUR); }
@@ -81,6 +83,7 @@ private:
     std::string path_;
     std::unique_ptr<FILE, int (*)(FILE *)> file_;
     bool short_ = false; ///< asked for more than there is
+    int filler_ = 0;     ///< what it gets then
 };
 
 } // namespace

@@ -11,8 +11,6 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Align = 200 };
-
 constexpr double kFullPixels = 8e6;    // of the level that full-size motions are refined at
 constexpr double kLocalPixels = 2.2e6; // of the level that near and far are told apart at
 
@@ -206,27 +204,39 @@ size_t AlignedSet::bytes() const
     return out;
 }
 
+void hashAlignment(const Measured &measured, const BracketFrame &frame, Hasher &hasher)
+{
+    const auto given = size_t(frame.given - 1);
+    if (given >= measured.alignment.size())
+        return;
+    hasher.value(measured.alignment[given].found);
+    for (double m : measured.alignment[given].toReference.transform.m.m)
+        hasher.value(m);
+}
+
 std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Bracket &bracket, const Measured &measured,
                                              const Recipe &recipe, int reduction, ExecContext &ctx)
 {
     const auto used = bracket.used();
     const auto known = alignmentIn(bracket, measured, recipe.align);
     const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
-    const auto make = [&] {
-        ExecContext decoding = ctx.part(0.0, 0.7), aligning = ctx.part(0.7, 1.0);
+    const auto make = [&](ExecContext &own) {
+        ExecContext decoding = own.part(0.0, 0.7), aligning = own.part(0.7, 1.0);
         auto pixels = preparedFrames(sources, used, measured, recipe.prepare, reduction, decoding);
         return SetAligner(used, reference, std::move(pixels), recipe.align, reduction).run(known, aligning);
     };
     if (recipe.align.mode == AlignMode::Off || (reduction == 1 && !sources.keepFrames))
-        return std::make_shared<const AlignedSet>(make());
+        return std::make_shared<const AlignedSet>(make(ctx));
     Hasher hasher;
-    hasher.value(Stage::Align).value(reduction).value(reference).value(recipe.align.model).value(recipe.align.local);
+    hasher.value(StageKey::Aligned).value(reduction).value(reference).value(recipe.align.model).value(recipe.align.local);
     for (size_t i = 0; i < used.size(); ++i) {
         hasher.text(used[i]->frame->id).value(used[i]->exposure);
         hasher.value(used[i]->measured.noise.gain).value(used[i]->measured.noise.readVariance);
         preparationOf(*used[i], measured, recipe.prepare).hash(hasher);
+        hashAlignment(measured, *used[i], hasher);
     }
-    return sources.cache->get<AlignedSet>(hasher.finish(), make, [](const AlignedSet &set) { return set.bytes(); });
+    return sources.cache->get<AlignedSet>(hasher.finish(), ctx, make,
+                                          [](const AlignedSet &set) { return set.bytes(); });
 }
 
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe)

@@ -19,4 +19,7 @@ struct AlignedSet {
 std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Bracket &bracket, const Measured &measured,
                                              const Recipe &recipe, int reduction, ExecContext &ctx);
 
+/// How the frame was found to lie: what that changes belongs into the key of every stage that reads it.
+void hashAlignment(const Measured &measured, const BracketFrame &frame, Hasher &hasher);
+
 } // namespace yolk

@@ -5,8 +5,6 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Decode = 100, Prepare }; // apart from the stages of render.cpp
-
 Image<uint16_t> copyOf(const Image<uint16_t> &image)
 {
     Image<uint16_t> out(image.shape());
@@ -84,18 +82,18 @@ Preparation preparationOf(const BracketFrame &frame, const Measured &measured, c
 
 DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
 {
-    const auto decode = [&] {
+    const auto decode = [&](ExecContext &own) {
         // A raw file costs the same at any reduction: what is smaller than half is made from the half.
         const int first = measuringReduction(frame);
         if (frame.isRaw() && reduction > first)
-            return blockMeans(decoded(sources, frame, first, ctx)->view(), reduction / first);
-        return decodeFrame(frame, reduction, ctx);
+            return blockMeans(decoded(sources, frame, first, own)->view(), reduction / first);
+        return decodeFrame(frame, reduction, own);
     };
     if (reduction == 1) // full ones would fill the cache for nothing: they are read once
-        return std::make_shared<const Image<uint16_t>>(decode());
+        return std::make_shared<const Image<uint16_t>>(decode(ctx));
     Hasher hasher;
-    hasher.value(Stage::Decode).text(frame.id).value(reduction);
-    return sources.cache->get<Image<uint16_t>>(hasher.finish(), decode, bytesOf);
+    hasher.value(StageKey::Decoded).text(frame.id).value(reduction);
+    return sources.cache->get<Image<uint16_t>>(hasher.finish(), ctx, decode, bytesOf);
 }
 
 DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparation &preparation, int reduction,
@@ -103,13 +101,13 @@ DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparatio
 {
     if (reduction > 1 && !preparation.response && !preparation.fringes && preparation.denoise == 0.0)
         return decoded(sources, frame, reduction, ctx);
-    const auto make = [&] { return prepare(sources, frame, preparation, reduction, ctx); };
+    const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };
     if (reduction == 1 && !sources.keepFrames)
-        return std::make_shared<const Image<uint16_t>>(make());
+        return std::make_shared<const Image<uint16_t>>(make(ctx));
     Hasher hasher;
-    hasher.value(Stage::Prepare).text(frame.id).value(reduction);
+    hasher.value(StageKey::Prepared).text(frame.id).value(reduction);
     preparation.hash(hasher);
-    return sources.cache->get<Image<uint16_t>>(hasher.finish(), make, bytesOf);
+    return sources.cache->get<Image<uint16_t>>(hasher.finish(), ctx, make, bytesOf);
 }
 
 } // namespace yolk

@@ -13,15 +13,13 @@
 namespace yolk {
 namespace {
 
-enum class Stage : int { Merge, Level, Scene, LookAt };
-
 constexpr double kPreviewPixels = 1.3e6;
 
 /// What the merge reads of the recipe, and who is merged.
 Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe &recipe, int reduction)
 {
     Hasher hasher;
-    hasher.value(Stage::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
+    hasher.value(StageKey::Merge).value(kProcessVersion).value(reduction).value(bracket.anchorExposure);
     hasher.text(bracket.frames[bracket.reference].frame->id); // its white, matrix and place count for all
     hasher.value(recipe.align.mode).value(recipe.align.model).value(recipe.align.local);
     hashMovement(recipe, hasher);
@@ -29,7 +27,9 @@ Hash128 mergeKey(const Bracket &bracket, const Measured &measured, const Recipe 
         const NoiseModel &noise = f->measured.noise;
         hasher.text(f->frame->id).value(f->exposure).value(f->influence).value(noise.gain).value(noise.readVariance);
         preparationOf(*f, measured, recipe.prepare).hash(hasher);
+        hashAlignment(measured, *f, hasher);
     }
+    hashAlignment(measured, bracket.frames[bracket.reference], hasher);
     return hasher.finish();
 }
 
@@ -135,11 +135,11 @@ RowSource rowsOf(const MergedSet &set, bool withClipped, const LightCode *code)
 PicturePtr levelOf(const Sources &sources, const Hash128 &key, const RowSource &whole, int level, ExecContext &ctx)
 {
     Hasher hasher;
-    hasher.value(Stage::Level).value(key.high).value(key.low).value(level);
+    hasher.value(StageKey::Level).value(key.high).value(key.low).value(level);
     return sources.cache->get<Image<float>>(
-        hasher.finish(),
-        [&] {
-            const PicturePtr finer = level > 1 ? levelOf(sources, key, whole, level - 1, ctx) : nullptr;
+        hasher.finish(), ctx,
+        [&](ExecContext &own) {
+            const PicturePtr finer = level > 1 ? levelOf(sources, key, whole, level - 1, own) : nullptr;
             const Shape shape = finer ? finer->shape() : whole.shape;
             const int w = (shape.width + 3) / 4, h = (shape.height + 3) / 4;
             const RealRect all{0, 0, 4.0 * w, 4.0 * h};
@@ -259,8 +259,8 @@ MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recip
 {
     const Bracket bracket = bracketOf(sources, measured, recipe);
     return sources.cache->get<MergedSet>(
-        mergeKey(bracket, measured, recipe, reduction),
-        [&] { return merge(sources, bracket, measured, recipe, reduction, ctx); },
+        mergeKey(bracket, measured, recipe, reduction), ctx,
+        [&](ExecContext &own) { return merge(sources, bracket, measured, recipe, reduction, own); },
         [](const MergedSet &m) { return m.bytes(); });
 }
 
@@ -343,14 +343,14 @@ PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recip
     const RealRect region = regionOf(request, reference);
     const Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
     Hasher hasher;
-    hasher.value(Stage::Scene);
+    hasher.value(StageKey::Scene);
     hashScene(sources, measured, recipe, request, hasher);
     const Hash128 merged = mergeKey(bracket, measured, recipe, request.reduction);
     return (sources.views ? sources.views : sources.cache)
         ->get<Image<float>>(
-            hasher.finish(),
-            [&] {
-                ExecContext merging = ctx.part(0.0, 0.9), reducing = ctx.part(0.9, 1.0);
+            hasher.finish(), ctx,
+            [&](ExecContext &own) {
+                ExecContext merging = own.part(0.0, 0.9), reducing = own.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, merging);
                 const bool keepWhite = set->clippedShare > 0.0 && matrix != set->colour.toRec2020;
                 const Placed part = placed(request, region);
@@ -426,17 +426,19 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
     if (index >= sources.frames.size())
         throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
     const Frame &frame = *sources.frames[index];
+    Preparation preparation;
+    if (!frame.isRadiance()) {
+        const Bracket bracket = bracketOf(sources, measured, recipe);
+        for (const BracketFrame &f : bracket.frames)
+            if (f.frame->id == frame.id)
+                preparation = preparationOf(f, measured, recipe.prepare);
+        preparation.response = nullptr;
+    }
     const auto cutAtWhite = [&](int reduction, ExecContext &own) {
         Image<float> out;
         if (frame.isRadiance()) {
             out = decodeRadiance(frame, reduction, own);
         } else {
-            const Bracket bracket = bracketOf(sources, measured, recipe);
-            Preparation preparation;
-            for (const BracketFrame &f : bracket.frames)
-                if (f.frame->id == frame.id)
-                    preparation = preparationOf(f, measured, recipe.prepare);
-            preparation.response = nullptr;
             const DecodedPtr codes = prepared(sources, frame, preparation, reduction, own);
             out = Image<float>(codes->shape());
             for (int c = 0; c < 3; ++c)
@@ -451,11 +453,11 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
         return out;
     };
     Hasher hasher;
-    hasher.value(Stage::LookAt).text(frame.id).value(request.reduction);
-    hasher.value(recipe.prepare.fringes).value(recipe.prepare.darkNoise).value(recipe.prepare.demosaic);
+    hasher.value(StageKey::LookAt).text(frame.id).value(request.reduction);
+    preparation.hash(hasher);
     const Hash128 key = hasher.finish();
     const PicturePtr whole = sources.cache->get<Image<float>>(
-        key, [&] { return cutAtWhite(request.reduction, ctx); }, bytesOf);
+        key, ctx, [&](ExecContext &own) { return cutAtWhite(request.reduction, own); }, bytesOf);
     RealRect region = request.region;
     if (region == RealRect{})
         region = {0, 0, double(frame.width), double(frame.height)};

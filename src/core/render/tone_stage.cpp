@@ -12,8 +12,6 @@
 namespace yolk {
 namespace {
 
-enum class Grid : int { Layers = 100, BlendScene, Blend, Lights, BlendLights }; // apart from the other stages' keys
-
 /// The recipe of the merge that layers are found from.
 Recipe layersRecipe(const Recipe &recipe)
 {
@@ -60,7 +58,7 @@ struct Found {
     Hash128 layersKey{}, blendKey{};
 };
 
-Hash128 hashed(Grid what, const Hash128 &of)
+Hash128 hashed(StageKey what, const Hash128 &of)
 {
     Hasher hasher;
     hasher.value(what).value(of.high).value(of.low);
@@ -75,29 +73,33 @@ Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &re
         return out;
     const Recipe plain = layersRecipe(recipe);
     const RenderRequest whole{previewReduction(sources), {}, 0, 0};
-    ExecContext scening = ctx.part(0.0, 0.7), layering = ctx.part(0.7, 0.9), blending = ctx.part(0.9, 1.0);
+    ExecContext finding = ctx.part(0.0, 0.9), blending = ctx.part(0.9, 1.0);
     Hasher hasher;
     hashScene(sources, measured, plain, whole, hasher);
     hasher.value(measured.tone.lowEv).value(measured.tone.peakEv);
     const Hash128 scene = hasher.finish();
     const auto bytes = [](const LightGrid &grid) { return grid.bytes(); };
-    out.layersKey = hashed(Grid::Layers, scene);
+    out.layersKey = hashed(StageKey::Layers, scene);
     out.grids.layers = sources.cache->get<LightGrid>(
-        out.layersKey,
-        [&] { return layersOf(sceneOf(sources, measured, plain, whole, scening)->view(), measured.tone, layering); },
+        out.layersKey, finding,
+        [&](ExecContext &own) {
+            ExecContext scening = own.part(0.0, 0.8), layering = own.part(0.8, 1.0);
+            return layersOf(sceneOf(sources, measured, plain, whole, scening)->view(), measured.tone, layering);
+        },
         bytes);
     if (!needsBlend(tone))
         return out;
     const PicturePtr small = sources.cache->get<Image<float>>(
-        hashed(Grid::BlendScene, scene),
-        [&] { return blendScene(sceneOf(sources, measured, plain, whole, scening)->view()); },
+        hashed(StageKey::BlendScene, scene), finding,
+        [&](ExecContext &own) { return blendScene(sceneOf(sources, measured, plain, whole, own)->view()); },
         [](const Image<float> &image) { return image.bytes(); });
     Hasher blend;
-    blend.value(Grid::Blend).value(scene.high).value(scene.low);
+    blend.value(StageKey::Blend).value(scene.high).value(scene.low);
     blend.value(tone.range).value(tone.exposure).value(tone.contrast);
     out.blendKey = blend.finish();
     out.grids.blend = sources.cache->get<LightGrid>(
-        out.blendKey, [&] { return blendGrid(small->view(), tone, measured.tone, blending); }, bytes);
+        out.blendKey, blending,
+        [&](ExecContext &own) { return blendGrid(small->view(), tone, measured.tone, own); }, bytes);
     return out;
 }
 
@@ -127,17 +129,17 @@ Image<float> mapTones(const Sources &sources, const Measured &measured, const Re
     const ScenePart part = scenePartOf(*bracket.frames[bracket.reference].frame, request.region);
     if (!mapper.readsGrids() || !sources.views || double(scene.shape().pixels()) > kViewPixels)
         return mapper(scene, part, mapping);
-    const auto kept = [&](Grid what, const Hash128 &of, const std::function<Image<float>()> &make) {
+    const auto kept = [&](StageKey what, const Hash128 &of, const std::function<Image<float>(ExecContext &)> &make) {
         Hasher hasher;
         hasher.value(what).value(of.high).value(of.low);
         hashScene(sources, measured, recipe, request, hasher);
-        return sources.views->get<Image<float>>(hasher.finish(), make,
+        return sources.views->get<Image<float>>(hasher.finish(), mapping, make,
                                                 [](const Image<float> &image) { return image.bytes(); });
     };
     const PicturePtr lights =
-        kept(Grid::Lights, found.layersKey, [&] { return mapper.lightsOf(scene, part, mapping); });
+        kept(StageKey::Lights, found.layersKey, [&](ExecContext &own) { return mapper.lightsOf(scene, part, own); });
     const PicturePtr blend =
-        kept(Grid::BlendLights, found.blendKey, [&] { return mapper.blendOf(lights->view(), part, mapping); });
+        kept(StageKey::BlendLights, found.blendKey, [&](ExecContext &own) { return mapper.blendOf(lights->view(), part, own); });
     return mapper.withLights(scene, lights->view(), blend->view(), mapping);
 }
 
