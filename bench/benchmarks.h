@@ -43,4 +43,7 @@ void benchToneTime(Report &report, const std::string &folder);
 /// chain.time_ratio_opencv.3x24mp and its kin
 void benchChain(Report &report, const std::string &folder);
 
+/// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
+void benchWorlds(Report &report, const std::string &folder);
+
 } // namespace yolk::bench

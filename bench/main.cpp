@@ -37,6 +37,7 @@ int main(int argc, char **argv)
         {QStringLiteral("align-bayer"), &benchAlignBayer},
         {QStringLiteral("parallax"), &benchParallax},
         {QStringLiteral("movement"), &benchMovement},
+        {QStringLiteral("worlds"), &benchWorlds},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},
         {QStringLiteral("tone-time"), &benchToneTime},

@@ -29,13 +29,20 @@ void writeExif(const std::string &path, const Shot &shot)
     exif["Exif.Image.Make"] = kMake;
     exif["Exif.Image.Model"] = kModel;
     exif["Exif.Image.Orientation"] = uint16_t(1);
+    exif["Exif.Photo.DateTimeOriginal"] = shot.dateTime;
+    exif["Exif.Photo.FocalLength"] = Exiv2::URational(kFocalLength, 1);
+    if (!shot.tellsExposure) {
+        for (const char *key : {"Exif.Photo.ExposureTime", "Exif.Photo.FNumber", "Exif.Photo.ISOSpeedRatings"})
+            if (const auto found = exif.findKey(Exiv2::ExifKey(key)); found != exif.end())
+                exif.erase(found);
+        image->writeMetadata();
+        return;
+    }
     exif["Exif.Photo.ExposureTime"] = shot.exposureSeconds < 0.3
                                           ? Exiv2::URational(1, uint32_t(std::lround(1.0 / shot.exposureSeconds)))
                                           : Exiv2::URational(uint32_t(std::lround(shot.exposureSeconds * 10.0)), 10);
     exif["Exif.Photo.FNumber"] = Exiv2::URational(uint32_t(std::lround(shot.fNumber * 10.0)), 10);
     exif["Exif.Photo.ISOSpeedRatings"] = uint16_t(shot.iso);
-    exif["Exif.Photo.DateTimeOriginal"] = shot.dateTime;
-    exif["Exif.Photo.FocalLength"] = Exiv2::URational(kFocalLength, 1);
     image->writeMetadata();
 }
 
@@ -128,17 +135,28 @@ double cameraShoulder(double z, double s)
 void writeFrame(const std::string &path, ImageView<const float> linear, const Shot &shot, FrameFile kind,
                 double shoulder)
 {
+    writeFrame(path, linear, shot, kind,
+               {.code = [shoulder](double z, int) { return encodeSrgb(cameraShoulder(z, shoulder)); }});
+}
+
+void writeFrame(const std::string &path, ImageView<const float> linear, const Shot &shot, FrameFile kind,
+                const Development &development)
+{
     const std::vector<std::byte> profile = iccProfile(OutputSpace::Srgb);
     const auto codeAt = [&](int x, int y, int c, double top) {
         const double z = std::clamp(double(linear.row(c, y)[x]), 0.0, 1.0);
-        return std::lround(encodeSrgb(cameraShoulder(z, shoulder)) * top);
+        const double code = development.code ? development.code(z, c) : encodeSrgb(z);
+        return std::lround(std::clamp(code, 0.0, 1.0) * top);
     };
     writeAtomically(path, [&](const std::string &temporary) {
         if (kind == FrameFile::Jpeg)
-            writeJpeg(temporary, linear.width(), linear.height(), 95, profile, [&](int y, std::span<uint8_t> row) {
-                for (size_t i = 0; i < row.size(); ++i)
-                    row[i] = uint8_t(codeAt(int(i / 3), y, int(i % 3), 255.0));
-            });
+            writeJpeg(
+                temporary, linear.width(), linear.height(), development.quality, profile,
+                [&](int y, std::span<uint8_t> row) {
+                    for (size_t i = 0; i < row.size(); ++i)
+                        row[i] = uint8_t(codeAt(int(i / 3), y, int(i % 3), 255.0));
+                },
+                development.halvedChroma ? JpegChroma::Halved : JpegChroma::Full);
         else
             writeTiff(temporary, linear.width(), linear.height(), profile, [&](int y, std::span<uint16_t> row) {
                 for (size_t i = 0; i < row.size(); ++i)

@@ -88,11 +88,12 @@ Image<float> throughLens(ImageView<const float> sharp, const Lens &lens)
 {
     const auto within = [](double v, double low, double high) { return v >= low && v <= high; };
     if (!within(lens.softness, 0.0, 3.0) || !within(lens.barrel, 0.0, 0.2) || !within(lens.redFringe, -0.01, 0.01) ||
-        !within(lens.blueFringe, -0.01, 0.01) || !within(lens.vignetting, 0.0, 4.0) || lens.dustSpots < 0 ||
+        !within(lens.blueFringe, -0.01, 0.01) || !within(lens.vignetting, 0.0, 4.0) || !within(lens.antiAlias, 0.0, 2.0) || lens.dustSpots < 0 ||
         lens.dustSpots > 100)
         throw ArgumentError("lens: a value is out of range");
-    const Image<float> soft = lens.softness > 0.0 ? blurred(sharp, lens.softness) : Image<float>();
-    const ImageView<const float> radiance = lens.softness > 0.0 ? soft.view() : sharp;
+    const double sigma = std::hypot(lens.softness, lens.antiAlias); // widths of normal blurs add so
+    const Image<float> soft = sigma > 0.0 ? blurred(sharp, sigma) : Image<float>();
+    const ImageView<const float> radiance = sigma > 0.0 ? soft.view() : sharp;
     Image<float> out(radiance.shape());
     const int width = radiance.width(), height = radiance.height();
     const double cx = width / 2.0, cy = height / 2.0, corner = cx * cx + cy * cy;

@@ -9,6 +9,8 @@
 namespace yolk::demo {
 namespace {
 
+constexpr uint64_t kRows = 0x5bd1e995; // seeds of rows apart from those of pixels
+
 /// One sample of a sensor: light 0..1 of clipping in, the same with shot and read noise out, at most 1.
 double sensed(double light, double well, uint64_t seed, uint64_t n)
 {
@@ -46,11 +48,18 @@ Image<float> expose(ImageView<const float> radiance, const Shot &shot)
     return out;
 }
 
-Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot)
+Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot, const Sensor &sensor)
 {
     Image<uint16_t> out(radiance.width(), radiance.height(), 1);
     const double well = wellOf(shot);
-    for (int y = 0; y < radiance.height(); ++y)
+    const auto saturated = [&](double z, size_t c) {
+        const double end = sensor.plateau[c], soft = sensor.softEnd * end;
+        if (z <= end - soft)
+            return z;
+        return soft > 0.0 ? end - soft * std::exp(-(z - (end - soft)) / soft) : end;
+    };
+    for (int y = 0; y < radiance.height(); ++y) {
+        const double offset = sensor.rowNoise > 0.0 ? sensor.rowNoise / well * normal(shot.seed ^ kRows, uint64_t(y)) : 0.0;
         for (int x = 0; x < radiance.width(); ++x) {
             const int c = (y & 1) + (x & 1); // RGGB
             double light = 0.0;
@@ -58,9 +67,20 @@ Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot)
                 light += kCameraOfRec709(c, from) * double(std::max(radiance.row(from, y)[x], 0.0f));
             light *= kNeutral[size_t(c)] / shot.clipsAt;
             const uint64_t n = uint64_t(y) * uint64_t(radiance.width()) + uint64_t(x);
-            const double value = kBlack + (kWhite - kBlack) * sensed(light, well, shot.seed, n);
+            const double z = saturated(sensed(light, well, shot.seed, n) + offset, size_t(c));
+            const double value = kBlack + sensor.blackError + (kWhite - kBlack) * z;
             out.row(0, y)[x] = uint16_t(std::lround(std::clamp(value, 0.0, double(kWhite))));
         }
+    }
+    for (int i = 0; i < sensor.hotPixels; ++i) { // dark current of its own, that grows with time
+        const auto n = uint64_t(i);
+        const int x = int(uniform(sensor.hotSeed, 3 * n) * radiance.width());
+        const int y = int(uniform(sensor.hotSeed, 3 * n + 1) * radiance.height());
+        const double extra = std::min(1.0, (0.05 + 0.95 * uniform(sensor.hotSeed, 3 * n + 2)));
+        const double end = kBlack + (kWhite - kBlack) * std::ranges::min(sensor.plateau);
+        uint16_t &value = out.row(0, y)[x];
+        value = uint16_t(std::lround(std::min(end, value + extra * (kWhite - kBlack))));
+    }
     return out;
 }
 

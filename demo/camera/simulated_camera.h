@@ -7,6 +7,7 @@
 #include "image/image.h"
 
 #include <cstdint>
+#include <functional>
 #include <string>
 
 namespace yolk::demo {
@@ -18,6 +19,25 @@ struct Shot {
     int iso = 100;
     uint64_t seed = 1;
     std::string dateTime = "2026:05:01 05:48:00";
+    bool tellsExposure = true; ///< false: no time, aperture and ISO in the file
+};
+
+/// How a real sensor differs from the one that its files speak of.
+struct Sensor {
+    Vector3 plateau{1, 1, 1};   ///< where each channel saturates, of the stated range from black to white, (0.5, 1]
+    double softEnd = 0.0;       ///< the last share below the plateau that is bent, [0, 0.1]
+    double blackError = 0.0;    ///< sensor values that black lies above what the file states
+    double rowNoise = 0.0;      ///< standard deviation of each row's offset, electrons
+    int hotPixels = 0;          ///< how many, at places that hotSeed says
+    uint64_t hotSeed = 1;
+    bool operator==(const Sensor &) const = default;
+};
+
+/// How a camera makes a file of linear values.
+struct Development {
+    std::function<double(double z, int channel)> code{}; ///< 0 .. 1 to code values 0 .. 1, rising; empty: sRGB
+    int quality = 95;                                    ///< of JPEG
+    bool halvedChroma = false;                           ///< of JPEG: 4:2:0
 };
 
 /// What the lens and the dust before the sensor do. Everything 0: nothing.
@@ -27,6 +47,9 @@ struct Lens {
     double redFringe = 0.0;  ///< red is larger than green by this share, [-0.01, 0.01]; 0.001 is 1 pixel in 1000
     double blueFringe = 0.0; ///< the same for blue
     double vignetting = 0.0; ///< stops of light that the corners lack, [0, 4]
+    /// Standard deviation in pixels of the filter before the sensor, which keeps light from falling on one colour
+    /// alone, [0, 2]; beside `softness`.
+    double antiAlias = 0.0;
     int dustSpots = 0;       ///< how many, [0, 100]
     uint64_t dustSeed = 1;   ///< where they lie: the same in all frames of a set
     bool operator==(const Lens &) const = default;
@@ -56,13 +79,15 @@ Image<float> throughLens(ImageView<const float> radiance, const Lens &lens);
 Image<float> expose(ImageView<const float> radiance, const Shot &shot);
 
 /// Sensor values of one frame behind a colour filter array RGGB (red at the left top), one plane.
-Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot);
+Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot, const Sensor &sensor = {});
 
 /// Writes `linear` as JPEG (8 bit) or TIFF (16 bit) with sRGB profile and Exif data, complete or not at all. Coded is
 /// sRGB of cameraShoulder(z, shoulder); 0 is plain sRGB.
 enum class FrameFile { Jpeg, Tiff };
 void writeFrame(const std::string &path, ImageView<const float> linear, const Shot &shot, FrameFile kind,
                 double shoulder = 0.0);
+void writeFrame(const std::string &path, ImageView<const float> linear, const Shot &shot, FrameFile kind,
+                const Development &development);
 /// z (1 + s) / (1 + s z): brighter middles and a soft approach to white, as cameras develop. s >= 0.
 double cameraShoulder(double z, double s);
 

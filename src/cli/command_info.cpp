@@ -37,7 +37,7 @@ void printTable(const Bracket &bracket, const Measured &measured, const Coverage
     }
     std::cout << "reference: frame " << bracket.frames[bracket.reference].number << "\n";
     std::cout << coverageSentence(bracket, coverage) << "\n";
-    if (measured.response.fitted)
+    if (isTaken(measured.response, ResponseChoice::Automatic))
         std::cout << textOf("response: fitted from the set, frames agree within %.3f EV (%.3f by the profile)\n",
                             measured.response.disagreementAfter, measured.response.disagreementBefore);
     if (measured.fringes.source != Fringes::Source::None) {

@@ -16,7 +16,7 @@ template <class T> json orNull(const std::optional<T> &value)
 
 const char *wordOf(ExposureSource source)
 {
-    constexpr std::array words{"stated", "refined", "estimated", "assumed"};
+    constexpr std::array words{"stated", "refined", "corrected", "estimated", "assumed"};
     return words[size_t(source)];
 }
 
@@ -38,12 +38,15 @@ namespace {
 
 json jsonOf(const Response &response)
 {
-    json curve = json::array(); // decoded by the profile, light
+    constexpr std::array kVerdicts{"nothing to compare", "profile agrees", "unsure", "found"};
+    json curve = json::array(); // decoded by the profile, light of red, green and blue
     for (int i = 0; i <= 32; ++i) {
         const double y = i / 32.0 * (i / 32.0);
-        curve.push_back({y, response.lightOf(y)});
+        curve.push_back({y, response.lightOf(y, 0), response.lightOf(y, 1), response.lightOf(y, 2)});
     }
-    return {{"fitted", response.fitted},
+    return {{"fitted", isTaken(response, ResponseChoice::Automatic)},
+            {"verdict", kVerdicts[size_t(response.verdict)]},
+            {"by_channel", response.byChannel},
             {"disagreement_before_ev", response.disagreementBefore},
             {"disagreement_after_ev", response.disagreementAfter},
             {"curve", curve}};

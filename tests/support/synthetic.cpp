@@ -89,6 +89,20 @@ QStringList writeBracket(const QString &folder, ImageView<const float> scene, co
     return paths;
 }
 
+DecodedPtr decodeAtOnce(const Frame &frame, int reduction, ExecContext &ctx)
+{
+    return std::make_shared<const Image<uint16_t>>(decodeFrame(frame, reduction, ctx));
+}
+
+SensorLookPtr lookAtOnce(const Frame &frame, ExecContext &ctx)
+{
+    auto out = std::make_shared<SensorLook>();
+    decodeFrame(frame, measuringReduction(frame), ctx,
+                {.count = [&](const SensorCounts &counts) { out->counts = counts; },
+                 .look = [&](const Mosaic &mosaic) { out->standingOut = standingOut(mosaic); }});
+    return out;
+}
+
 QByteArray bytesOf(const QString &path, qint64 count)
 {
     QFile file(path);

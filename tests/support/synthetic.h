@@ -1,7 +1,7 @@
 // Scenes and brackets from formulas.
 #pragma once
 
-#include "frames/frame.h"
+#include "frames/measure.h"
 #include "image/image.h"
 #include "simulated_camera.h"
 
@@ -29,6 +29,10 @@ demo::Shot shotAt(double ev, double clipsAt, uint64_t seed);
 /// Shoots `scene` at the EVs given and writes the frames into `folder`; returns the paths in that order.
 QStringList writeBracket(const QString &folder, ImageView<const float> scene, const std::vector<double> &evs,
                          double clipsAt, demo::FrameFile kind = demo::FrameFile::Jpeg);
+
+/// How frames come to what is measured on them, without any cache.
+DecodedPtr decodeAtOnce(const Frame &frame, int reduction, ExecContext &ctx);
+SensorLookPtr lookAtOnce(const Frame &frame, ExecContext &ctx);
 
 /// The first `count` bytes of a file, or all.
 QByteArray bytesOf(const QString &path, qint64 count = -1);

@@ -76,6 +76,8 @@ QString sourceText(const BracketFrame &f)
     switch (f.measured.source) {
     case ExposureSource::Refined:
         return tr("refined");
+    case ExposureSource::Corrected:
+        return tr("corrected");
     case ExposureSource::Estimated:
         return tr("estimated");
     case ExposureSource::Assumed:

@@ -65,6 +65,8 @@ void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour
         f.notices.push_back("colour profile " + f.frame->codeValues.name + ", the others " +
                             typicalColour.codeValues.name + ": cannot be used");
     }
+    if (!f.frame->metadata.problem.empty())
+        f.notices.push_back(f.frame->metadata.problem);
     f.astray = f.usable && placing == Placing::Aligned && !f.measured.aligned.value_or(true);
     if (f.frame->isRadiance() || f.exposureTyped)
         return;
@@ -73,6 +75,9 @@ void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour
                                    std::max(0.01, f.measured.uncertainty)));
     else if (f.measured.source == ExposureSource::Assumed)
         f.notices.push_back("no exposure data and too little in common with the others to estimate it");
+    else if (f.measured.source == ExposureSource::Corrected)
+        f.notices.push_back(textOf("its exposure data are %+.1f EV off what the picture shows: the picture is followed",
+                                   -f.measured.pictureSays));
     else if (std::abs(f.measured.pictureSays) > kBelievable)
         f.notices.push_back(
             textOf("the picture looks %+.1f EV off its exposure data: the data are used", f.measured.pictureSays));
@@ -101,6 +106,13 @@ void judgeSet(Bracket &bracket)
         bracket.notices.push_back("merged already: this is radiance");
         return;
     }
+    double share = 1.0;
+    for (const BracketFrame *f : used)
+        share = std::min(share, f->measured.whiteShare);
+    constexpr double kWorthSaying = 0.995;
+    if (share < kWorthSaying)
+        bracket.notices.push_back(textOf("pixels clip at %.0f %% of the level that the files state: found in the picture",
+                                         100.0 * share));
     if (used.size() == 1)
         bracket.notices.push_back("one frame: nothing to merge, the picture has the range of that frame");
     else if (used.back()->ev - used.front()->ev < kSameExposure)

@@ -161,12 +161,165 @@ std::optional<ExposureStep> exposureStep(ImageView<const uint16_t> dark, ImageVi
     return byRank && (!step || byRank->standardError < step->standardError) ? byRank : step;
 }
 
-std::vector<double> reconciledExposures(std::span<const std::optional<double>> stated,
-                                        std::span<const std::optional<ExposureStep>> steps, double statedError)
+namespace {
+
+/// bright = ratio * dark + offset over the places of one channel.
+class RatioFit {
+public:
+    struct Sample {
+        double dark, bright, error; // of bright beside what the dark one says, of this light
+        int tile;
+    };
+    RatioFit(std::vector<Sample> samples, double offsetError) : samples_(std::move(samples)), offsetError_(offsetError)
+    {
+        std::vector<double> logs;
+        for (const Sample &s : samples_)
+            if (s.dark > 0.0)
+                logs.push_back(std::log2(s.bright / s.dark));
+        if (logs.size() < kFewestPlaces)
+            return;
+        ratio_ = std::exp2(medianOf(logs));
+        for (int round = 0; round < 10; ++round)
+            refine(round < 3);
+        judge();
+    }
+    const std::optional<ExposureStep> &step() const { return step_; }
+
+private:
+    static constexpr size_t kFewestPlaces = 40;
+
+    double residual(const Sample &s) const { return (s.bright - ratio_ * s.dark - offset_) / s.error; }
+    double weight(double residual, bool gently) const
+    {
+        constexpr double kHuber = 1.345, kTukey = 4.685; // 95 % efficient for normal errors
+        const double r = std::abs(residual) / scale_, inside = 1.0 - (r / kTukey) * (r / kTukey);
+        return gently ? (r > kHuber ? kHuber / r : 1.0) : inside > 0.0 ? inside * inside : 0.0;
+    }
+    void refine(bool gently)
+    {
+        std::vector<double> sizes;
+        for (const Sample &s : samples_)
+            sizes.push_back(std::abs(residual(s)));
+        scale_ = std::max(0.05, 1.4826 * medianOf(sizes));
+        double dd = 0.0, d = 0.0, one = 0.0, db = 0.0, b = 0.0;
+        for (const Sample &s : samples_) {
+            const double w = weight(residual(s), gently) / (s.error * s.error);
+            dd += w * s.dark * s.dark;
+            d += w * s.dark;
+            one += w;
+            db += w * s.dark * s.bright;
+            b += w * s.bright;
+        }
+        if (!(dd > 0.0))
+            return;
+        if (offsetError_ > 0.0) {
+            // Errors are relative to what scatters; the prior is in the same units.
+            const double prior = scale_ * scale_ / (offsetError_ * offsetError_);
+            const double det = dd * (one + prior) - d * d;
+            if (det > 0.0) {
+                ratio_ = (db * (one + prior) - d * b) / det;
+                offset_ = (dd * b - d * db) / det;
+            }
+        } else {
+            ratio_ = db / dd;
+        }
+    }
+    void judge()
+    {
+        constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
+        std::array<std::array<double, 2>, kTiles> sums{};
+        for (const Sample &s : samples_) {
+            const double w = weight(residual(s), false) * s.dark * s.dark / (s.error * s.error);
+            sums[size_t(s.tile)][0] += w * (s.bright - offset_) / (ratio_ * s.dark);
+            sums[size_t(s.tile)][1] += w;
+        }
+        std::vector<double> logs;
+        for (const auto &[sum, w] : sums)
+            if (w > 0.0 && sum > 0.0)
+                logs.push_back(std::log2(sum / w));
+        if (logs.size() < kFewestTiles || !(ratio_ > 0.0))
+            return;
+        std::vector<double> away;
+        const double middle = medianOf(logs);
+        for (double v : logs)
+            away.push_back(std::abs(v - middle));
+        const double deviation = 1.4826 * medianOf(away);
+        step_ = ExposureStep{std::log2(ratio_), std::max(1e-3, 1.2533 * deviation / std::sqrt(double(logs.size())))};
+    }
+
+    std::vector<Sample> samples_;
+    double offsetError_, ratio_ = 1.0, offset_ = 0.0, scale_ = 1.0;
+    std::optional<ExposureStep> step_;
+};
+
+} // namespace
+
+std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
+                                        const PlaceGrid &grid, double lowest, double offsetError)
+{
+    if (dark.size() != grid.count() || bright.size() != grid.count())
+        throw ArgumentError(textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(),
+                                   grid.count()));
+    constexpr float kTop = 0.8f, kLow = 0.01f; // clear of clipping and shoulders; of noise and coarse codes
+    constexpr double kSlip = 0.12, kSampling = 0.01; // as for lightPairs()
+    ChannelSteps out;
+    double rough = 0.0; // of all channels: which places the dark frame can hold
+    {
+        std::vector<double> logs;
+        for (size_t i = 0; i < dark.size(); ++i)
+            if (dark[i].shown && bright[i].shown && bright[i].mean[1] > 0.05f && bright[i].mean[1] < kTop &&
+                dark[i].mean[1] > 0.0f)
+                logs.push_back(std::log2(double(bright[i].mean[1]) / double(dark[i].mean[1])));
+        if (logs.size() < 40)
+            return std::nullopt;
+        rough = std::exp2(medianOf(logs));
+    }
+    const double low = std::min(0.5 * double(kTop), std::max(double(kLow), rough * lowest));
+    double sum = 0.0, weights = 0.0;
+    for (size_t c = 0; c < 3; ++c) {
+        std::vector<RatioFit::Sample> samples;
+        for (size_t i = 0; i < dark.size(); ++i) {
+            const PlaceLight &d = dark[i], &b = bright[i];
+            if (!d.shown || !b.shown)
+                continue;
+            const float most = std::max({b.mean[0], b.mean[1], b.mean[2]});
+            if (!(double(b.mean[c]) > low) || most + 0.5f * b.spread[c] > kTop)
+                continue;
+            const double scatter = kSlip * (double(b.spread[c]) + rough * double(d.spread[c]));
+            samples.push_back({double(d.mean[c]), double(b.mean[c]),
+                               std::hypot(scatter, kSampling * double(b.mean[c])) + 1e-5, grid.tileOf(i)});
+        }
+        const auto step = RatioFit(std::move(samples), offsetError).step();
+        if (!step) {
+            if (c == 1)
+                return std::nullopt; // green decides
+            out.channels[c] = {0.0, 1e3};
+            continue;
+        }
+        out.channels[c] = *step;
+        const double w = 1.0 / (step->standardError * step->standardError);
+        sum += w * step->ev;
+        weights += w;
+    }
+    double error = 1e3; // channels err together
+    for (const ExposureStep &s : out.channels)
+        error = std::min(error, s.standardError);
+    out.all = {sum / weights, error};
+    for (ExposureStep &s : out.channels)
+        if (s.standardError >= 1e3)
+            s.ev = out.all.ev;
+    return out;
+}
+
+Exposures reconciledExposures(std::span<const std::optional<double>> stated, std::span<const ExposureLink> links,
+                              double statedError)
 {
     const auto n = Eigen::Index(stated.size());
-    if (stated.empty() || steps.size() + 1 != stated.size() || !(statedError > 0.0))
-        throw ArgumentError(textOf("exposures of %zu frames with %zu steps", stated.size(), steps.size()));
+    const bool linked = std::ranges::all_of(links, [&](const ExposureLink &l) {
+        return l.dark < stated.size() && l.bright < stated.size() && l.step.standardError > 0.0;
+    });
+    if (stated.empty() || !linked || !(statedError > 0.0))
+        throw ArgumentError(textOf("exposures of %zu frames with %zu steps", stated.size(), links.size()));
     // Every frame hangs on its neighbour by a thread, so that nothing is left undetermined.
     constexpr double kThread = 1e3;
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
@@ -189,20 +342,25 @@ std::vector<double> reconciledExposures(std::span<const std::optional<double>> s
             sum += *s;
             count += 1.0;
         }
-        if (i + 1 < n) {
-            const auto &step = steps[size_t(i)];
-            equation(i, i + 1, step ? step->ev : 0.0, step ? step->standardError : kThread);
-        }
+        if (i + 1 < n)
+            equation(i, i + 1, 0.0, kThread);
     }
+    for (const ExposureLink &l : links)
+        equation(Eigen::Index(l.dark), Eigen::Index(l.bright), l.step.ev, l.step.standardError);
     if (count == 0.0)
-        equation(-1, 0, 0.0, 1.0); // nothing is stated: the first is 0
-    const Eigen::VectorXd solved = a.ldlt().solve(b);
-    std::vector<double> out(solved.data(), solved.data() + n);
+        equation(-1, 0, 0.0, 1e-3); // nothing is stated: the first is 0
+    const Eigen::LDLT<Eigen::MatrixXd> decomposed(a);
+    const Eigen::VectorXd solved = decomposed.solve(b);
+    const Eigen::MatrixXd covariance = decomposed.solve(Eigen::MatrixXd::Identity(n, n));
+    Exposures out;
+    out.ev.assign(solved.data(), solved.data() + n);
+    for (Eigen::Index i = 0; i < n; ++i)
+        out.error.push_back(std::sqrt(std::max(0.0, covariance(i, i))));
     if (count > 0.0) {
         double mean = 0.0;
-        for (size_t i = 0; i < out.size(); ++i)
-            mean += stated[i] ? out[i] / count : 0.0;
-        for (double &e : out)
+        for (size_t i = 0; i < out.ev.size(); ++i)
+            mean += stated[i] ? out.ev[i] / count : 0.0;
+        for (double &e : out.ev)
             e += sum / count - mean;
     }
     return out;

@@ -1,8 +1,10 @@
 // How much more light one frame got than another, from the pixels that both hold well.
 #pragma once
 
+#include "frames/places.h"
 #include "image/image.h"
 
+#include <array>
 #include <optional>
 #include <span>
 #include <vector>
@@ -15,6 +17,23 @@ struct ExposureStep {
     bool operator==(const ExposureStep &) const = default;
 };
 
+/// The same of one channel and of all: white balances of developed files may differ.
+struct ChannelSteps {
+    ExposureStep all;
+    std::array<ExposureStep, 3> channels;
+    bool operator==(const ChannelSteps &) const = default;
+};
+
+/// The step between two frames from places of the scene that both hold, channel by channel: bright = ratio * dark +
+/// offset, where the offset takes what a wrong black level does, so that it does not look like exposure; Tukey's
+/// weights, so that what moved does not count. Places are chosen by the bright frame alone, so that the dark one's noise
+/// does not bias the ratio. The scatter between tiles of the picture gives the standard errors.
+/// `offsetError` is how large the offset may be, standard error in units of clipping; 0: there is none. `lowest` is the
+/// least value of the dark frame that says something.
+/// Empty when too few places in too few tiles are held by both. Shapes: places of one grid. Throws ArgumentError.
+std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
+                                        const PlaceGrid &grid, double lowest, double offsetError);
+
 /// log2 of the exposure ratio bright / dark: in each tile of a grid the sum of one frame's green over that of the
 /// other, over pixels that lie well inside the range of the bright frame and have nothing clipped beside them; then the
 /// median over the tiles. Choosing by the bright frame alone keeps the dark one's noise from biasing the ratio; the
@@ -24,11 +43,20 @@ struct ExposureStep {
 /// Source: median of ratios, common practice, no published source.
 std::optional<ExposureStep> exposureStep(ImageView<const uint16_t> dark, ImageView<const uint16_t> bright);
 
-/// Exposures (log2) that agree best with what frames state and with what was measured between neighbours: least squares
-/// of (e[i+1] - e[i] - step[i]) / its error and (e[i] - stated[i]) / statedError. Frames without either keep their
-/// distance to the frame before. The mean of the stated ones stays. `steps[i]` lies between frames i and i + 1.
-/// Throws ArgumentError (counts differ).
-std::vector<double> reconciledExposures(std::span<const std::optional<double>> stated,
-                                        std::span<const std::optional<ExposureStep>> steps, double statedError);
+/// A step between two frames of a set.
+struct ExposureLink {
+    size_t dark = 0, bright = 0;
+    ExposureStep step;
+};
+
+/// Exposures (log2) that agree best with what frames state and with what was measured between them: least squares of
+/// (e[bright] - e[dark] - step) / its error and (e[i] - stated[i]) / statedError. Frames without either keep their
+/// distance to the frame before. The mean of the stated ones stays. `error[i]` is the standard error that stays of each.
+/// Throws ArgumentError (no frames, a link's frame, error).
+struct Exposures {
+    std::vector<double> ev, error;
+};
+Exposures reconciledExposures(std::span<const std::optional<double>> stated, std::span<const ExposureLink> links,
+                              double statedError);
 
 } // namespace yolk

@@ -133,7 +133,7 @@ void checkReduction(int reduction)
 PictureInfo infoOfUnchanged(const Frame &frame)
 {
     PictureInfo info = frame.codec->readInfo(frame.path);
-    const bool swapped = swapsSides(frame.metadata.orientation);
+    const bool swapped = swapsSides(frame.metadata.orientation());
     if (info.width != (swapped ? frame.height : frame.width) || info.height != (swapped ? frame.width : frame.height) ||
         (info.camera ? info.sensorBits : info.bits) != frame.bits)
         throw InputError(frame.path, "has changed since it was opened; open the set again");
@@ -151,6 +151,7 @@ FramePtr loadFrame(const std::string &path)
     frame->format = frame->codec->name;
     const PictureInfo info = frame->codec->readInfo(path);
     frame->metadata = readMetadata(path);
+    complete(frame->metadata, info.library);
     try {
         frame->codeValues = info.camera       ? cameraCodeValues(*info.camera)
                             : info.bits == 32 ? radianceCodeValues(info)
@@ -159,7 +160,7 @@ FramePtr loadFrame(const std::string &path)
     } catch (const ArgumentError &e) {
         throw InputError(path, std::string("its colours cannot be read: ") + e.what());
     }
-    const bool swapped = swapsSides(frame->metadata.orientation);
+    const bool swapped = swapsSides(frame->metadata.orientation());
     frame->width = swapped ? info.height : info.width;
     frame->height = swapped ? info.width : info.height;
     frame->bits = info.camera ? info.sensorBits : info.bits;
@@ -180,12 +181,12 @@ Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx,
         throw ArgumentError(frame.path + ": is radiance, not a frame of 16 bits");
     checkReduction(reduction);
     const PictureInfo info = infoOfUnchanged(frame);
-    const bool swapped = swapsSides(frame.metadata.orientation);
+    const bool swapped = swapsSides(frame.metadata.orientation());
     const int byCodec = frame.codec->reducedBy(reduction), byUs = reduction / byCodec;
     const int codedWidth = (info.width + byCodec - 1) / byCodec, codedHeight = (info.height + byCodec - 1) / byCodec;
     const int width = (codedWidth + byUs - 1) / byUs, height = (codedHeight + byUs - 1) / byUs;
     Image<uint16_t> out({swapped ? height : width, swapped ? width : height, 3}, Fill::Anything);
-    const Turn turn = turnOf(frame.metadata.orientation, width, height, out.view().rowStride());
+    const Turn turn = turnOf(frame.metadata.orientation(), width, height, out.view().rowStride());
     const std::array<std::vector<uint16_t>, 3> tables = {tableOf(frame.codeValues.curves[0], info.bits),
                                                          tableOf(frame.codeValues.curves[1], info.bits),
                                                          tableOf(frame.codeValues.curves[2], info.bits)};
@@ -249,10 +250,10 @@ Image<float> decodeRadiance(const Frame &frame, int reduction, ExecContext &ctx)
         throw ArgumentError(frame.path + ": is a frame, not radiance");
     checkReduction(reduction);
     const PictureInfo info = infoOfUnchanged(frame);
-    const bool swapped = swapsSides(frame.metadata.orientation);
+    const bool swapped = swapsSides(frame.metadata.orientation());
     const int width = (info.width + reduction - 1) / reduction, height = (info.height + reduction - 1) / reduction;
     Image<float> out(swapped ? height : width, swapped ? width : height, 3);
-    const Turn turn = turnOf(frame.metadata.orientation, width, height, out.view().rowStride());
+    const Turn turn = turnOf(frame.metadata.orientation(), width, height, out.view().rowStride());
     std::vector<double> sums(size_t(width) * 3);
     frame.codec->readRows(
         frame.path, 1, {},

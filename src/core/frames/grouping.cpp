@@ -131,7 +131,8 @@ bool samePattern(std::span<const FrameFacts *const> a, std::span<const FrameFact
 FrameFacts factsOf(const std::string &path)
 {
     const PictureInfo info = codecOf(path).readInfo(path);
-    const Metadata metadata = readMetadata(path);
+    Metadata metadata = readMetadata(path);
+    complete(metadata, info.library);
     FrameFacts out;
     out.name = std::filesystem::path(path).filename().string();
     out.time = secondsOfDate(metadata.dateTime);

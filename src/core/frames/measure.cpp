@@ -1,6 +1,7 @@
 #include "frames/measure.h"
 
 #include "frames/exposure.h"
+#include "frames/exposure_ratio.h"
 #include "frames/noise_estimate.h"
 
 #include <algorithm>
@@ -87,87 +88,387 @@ void measureNoise(const Measuring &m, std::vector<MeasuredFrame> &out, ExecConte
     }
 }
 
-/// Where each frame stands on a chain of measured steps, and how sure that is, both in EV from `from`.
-struct Chain {
-    std::vector<double> ev, error;
-    std::vector<bool> broken; ///< nothing measured between it and `from`
-};
-Chain chainOf(std::span<const std::optional<ExposureStep>> steps, size_t from)
-{
-    const size_t n = steps.size() + 1;
-    Chain out{std::vector<double>(n), std::vector<double>(n), std::vector<bool>(n)};
-    const auto go = [&](size_t at, size_t to, const std::optional<ExposureStep> &step, double sign) {
-        out.ev[to] = out.ev[at] + (step ? sign * step->ev : 0.0);
-        out.error[to] = std::hypot(out.error[at], step ? step->standardError : 0.0);
-        out.broken[to] = out.broken[at] || !step;
-    };
-    for (size_t i = from; i + 1 < n; ++i)
-        go(i, i + 1, steps[i], 1.0);
-    for (size_t i = from; i > 0; --i)
-        go(i, i - 1, steps[i - 1], -1.0);
-    return out;
-}
-
 double medianOf(std::vector<double> values)
 {
     std::ranges::sort(values);
     return values[(values.size() - 1) / 2];
 }
 
-/// Frames whose statement lies further from what the steps say than can be believed. All in log2, dark to bright.
-std::vector<size_t> contradicted(std::span<const std::optional<double>> stated,
-                                 const std::vector<std::optional<ExposureStep>> &steps)
+DecodedPtr throughTables(const Image<uint16_t> &codes, const CodeTables &tables)
 {
-    const Chain chain = chainOf(steps, stated.size() / 2);
+    auto out = std::make_shared<Image<uint16_t>>(codes.shape(), Fill::Anything);
+    for (int c = 0; c < codes.planes(); ++c) {
+        const std::vector<uint16_t> &table = tables.of[size_t(c)];
+        for (int y = 0; y < codes.height(); ++y)
+            for (int x = 0; x < codes.width(); ++x)
+                out->row(c, y)[x] = table[codes.row(c, y)[x]];
+    }
+    return out;
+}
+
+// ---- where sensors clip
+
+/// Of one camera at one ISO; frames without clipped pixels take it from the camera's others.
+void measureWhites(const Measuring &m, const MeasureSources &sources, std::vector<MeasuredFrame> &out, ExecContext &ctx)
+{
+    if (!sources.sensor)
+        return;
+    std::vector<SensorLookPtr> looks(m.frames.size());
+    for (size_t i = 0; i < m.frames.size(); ++i)
+        if (m.frames[i]->isRaw())
+            looks[i] = sources.sensor(*m.frames[i], ctx);
+    struct Kind {
+        std::string camera;
+        double iso;
+        double white;
+        std::array<double, 3> black;
+        auto operator<=>(const Kind &) const = default;
+    };
+    std::map<Kind, std::vector<size_t>> alike;
+    for (size_t i = 0; i < looks.size(); ++i)
+        if (looks[i])
+            alike[{m.frames[i]->metadata.camera, m.frames[i]->metadata.iso.value_or(0.0), looks[i]->counts.white,
+                   looks[i]->counts.black}]
+                .push_back(i);
+    std::map<std::string, double> lowest; // share found at any ISO
+    std::map<const std::vector<size_t> *, double> found;
+    for (const auto &[kind, members] : alike) {
+        std::vector<const SensorCounts *> counts;
+        for (size_t i : members)
+            counts.push_back(&looks[i]->counts);
+        if (const auto level = whiteLevelOf(counts)) {
+            found[&members] = level->share;
+            auto &least = lowest.try_emplace(kind.camera, 1.0).first->second;
+            least = std::min(least, level->share);
+        }
+    }
+    for (const auto &[kind, members] : alike) {
+        double share = statedWhiteLevel(looks[members.front()]->counts).share;
+        if (const auto own = found.find(&members); own != found.end())
+            share = own->second;
+        else if (const auto other = lowest.find(kind.camera); other != lowest.end())
+            share = std::min(share, other->second);
+        for (size_t i : members)
+            out[i].whiteShare = share;
+    }
+}
+
+void findDefects(const Measuring &m, const MeasureSources &sources, MeasuredSet &out, ExecContext &ctx)
+{
+    if (!sources.sensor)
+        return;
+    std::map<std::pair<std::string, std::pair<int, int>>, std::vector<SensorLookPtr>> cameras;
+    for (const FramePtr &f : m.frames)
+        if (f->isRaw())
+            cameras[{f->metadata.camera, std::minmax(f->width, f->height)}].push_back(sources.sensor(*f, ctx));
+    const auto most = std::ranges::max_element(cameras, {}, [](const auto &c) { return c.second.size(); });
+    if (most == cameras.end())
+        return;
+    std::vector<const std::vector<SensorPlace> *> lists;
+    for (const SensorLookPtr &look : most->second)
+        lists.push_back(&look->standingOut);
+    out.defects = yolk::defectsOf(lists);
+    out.defectsOf = most->first.first;
+}
+
+// ---- what frames say of each other
+
+/// Frames of one group, dark to bright, at the same places of the scene.
+struct PlacedGroup {
+    std::vector<size_t> frames; ///< in Measuring::frames
+    PlaceGrid grid;
+    std::vector<std::vector<PlaceLight>> light;
+};
+
+PlacedGroup placedGroup(const Measuring &m, const std::vector<size_t> &group, const SetPlaces &placing, ExecContext &ctx)
+{
+    PlacedGroup out;
+    const Frame &reference = *m.frames[placing.reference];
+    for (size_t i : group)
+        if (placing.maps[i])
+            out.frames.push_back(i);
+    if (out.frames.size() < 2)
+        return out;
+    out.grid = {reference.width, reference.height, 6, measuringReduction(*m.frames[out.frames[0]])};
+    out.light.resize(out.frames.size());
+    ExecContext own = ctx.child({});
+    forEachPart(own, int(out.frames.size()), [&](int k, ExecContext &) {
+        const size_t i = out.frames[size_t(k)];
+        out.light[size_t(k)] = lightAtPlaces(m.pixels[i]->view(), out.grid, *placing.maps[i]);
+    });
+    return out;
+}
+
+/// The least value of a frame that its places say something at.
+double lowestOf(const Frame &frame, const MeasuredFrame &measured)
+{
+    constexpr double kSnr = 1.5; // of a single pixel; a place has 36
+    const double coded = frame.isRaw() || frame.bits == 16 ? 1e-4 : 0.004; // 13 of 255 codes: finer ones round too much
+    return std::max(coded, measured.noise.levelOfSnr(kSnr));
+}
+
+/// A second look at clipping: where a darker frame says that there is more light, and a brighter one's values stand still
+/// below its end, that is where it clips, whatever its file says.
+void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<MeasuredFrame> &out)
+{
+    for (size_t k = 1; k < placed.frames.size(); ++k) {
+        double share = 1.0;
+        const MeasuredFrame &bright = out[placed.frames[k]];
+        for (size_t j = 0; j < k; ++j) {
+            const MeasuredFrame &dark = out[placed.frames[j]];
+            const double ratio = bright.exposure / dark.exposure;
+            for (size_t c = 0; c < 3; ++c) {
+                std::vector<double> values, promised;
+                std::map<int, int> tiles;
+                constexpr double kBeyond = 1.3; // more light than clipping, though exposures may be off by a third
+                for (size_t i = 0; i < placed.light[k].size(); ++i) {
+                    const PlaceLight &b = placed.light[k][i], &d = placed.light[j][i];
+                    if (!b.shown || !d.shown || double(d.mean[c]) * ratio < kBeyond || d.mean[c] > 0.9f)
+                        continue;
+                    values.push_back(double(b.mean[c]));
+                    promised.push_back(double(d.mean[c]));
+                    ++tiles[placed.grid.tileOf(i)];
+                }
+                if (values.size() < 60 || tiles.size() < 3)
+                    continue;
+                const double middle = medianOf(values);
+                constexpr double kStands = 0.01, kNearlyAll = 0.85, kWide = 1.5; // an even wall would not be that wide
+                constexpr double kAtEnd = 0.99, kLowest = 0.5, kBelow = 0.985;   // the last is bent
+                const auto still = std::ranges::count_if(
+                    values, [&](double v) { return std::abs(v - middle) < kStands * middle; });
+                std::ranges::sort(promised);
+                const double wide = promised[promised.size() * 9 / 10] / promised[promised.size() / 10];
+                if (middle > kLowest && middle < kAtEnd && wide > kWide &&
+                    double(still) > kNearlyAll * double(values.size()))
+                    share = std::min(share, middle * kBelow);
+            }
+        }
+        if (share < 1.0 && !m.frames[placed.frames[k]]->isRaw())
+            out[placed.frames[k]].whiteShare = share;
+        else if (share < 1.0) // of raw frames the sensor is the same in all
+            for (size_t i : placed.frames)
+                if (m.frames[i]->metadata.iso == m.frames[placed.frames[k]]->metadata.iso)
+                    out[i].whiteShare = std::min(out[i].whiteShare, share * out[i].whiteShare);
+    }
+}
+
+/// Places in light in place of the file's values.
+std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed,
+                                                  const Response *curve)
+{
+    std::vector<std::vector<PlaceLight>> out = placed.light;
+    for (size_t k = 0; k < out.size(); ++k) {
+        if (!curve || !isDeveloped(*m.frames[placed.frames[k]]))
+            continue;
+        for (PlaceLight &p : out[k])
+            for (int c = 0; c < 3; ++c) {
+                const auto i = size_t(c);
+                const double low = double(p.mean[i] - 0.5f * p.spread[i]), high = double(p.mean[i] + 0.5f * p.spread[i]);
+                p.mean[i] = float(curve->lightOf(double(p.mean[i]), c));
+                p.spread[i] = float(curve->lightOf(high, c) - curve->lightOf(low, c));
+            }
+    }
+    return out;
+}
+
+/// Frames whose statement lies further from what the links say than can be believed; all in log2.
+std::vector<size_t> contradicted(std::span<const std::optional<double>> stated, std::span<const ExposureLink> links)
+{
+    const Exposures picture = reconciledExposures(std::vector<std::optional<double>>(stated.size()), links, 1.0);
+    std::vector<bool> linked(stated.size());
+    for (const ExposureLink &l : links)
+        linked[l.dark] = linked[l.bright] = true;
     std::vector<double> offsets;
     for (size_t i = 0; i < stated.size(); ++i)
-        if (stated[i] && !chain.broken[i])
-            offsets.push_back(*stated[i] - chain.ev[i]);
+        if (stated[i] && linked[i])
+            offsets.push_back(*stated[i] - picture.ev[i]);
     std::vector<size_t> out;
     if (offsets.empty())
         return out;
     const double offset = medianOf(offsets);
     for (size_t i = 0; i < stated.size(); ++i)
-        if (stated[i] && !chain.broken[i] &&
-            std::abs(chain.ev[i] + offset - *stated[i]) > kBelievable + 3.0 * chain.error[i])
+        if (stated[i] && linked[i] &&
+            std::abs(picture.ev[i] + offset - *stated[i]) > kBelievable + 3.0 * std::min(0.3, picture.error[i]))
             out.push_back(i);
     return out;
 }
 
-Response measureResponse(const Measuring &m, std::span<const std::optional<double>> stated, ExecContext &ctx)
+/// How far exposures that are stated a whole stop wrong are followed: where the curve is known and the places agree.
+constexpr double kClearly = 0.03; // EV, standard error of the step
+
+struct GroupLinks {
+    std::vector<ExposureLink> links; ///< frames count in the group
+    std::vector<std::array<double, 3>> channels; ///< of each link, against all
+    std::vector<std::array<double, 3>> channelErrors;
+};
+
+/// Steps between the frames of a group, counted as in `group`: from places where frames could be placed, else by rank.
+GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const PlacedGroup &placed,
+                   const std::vector<std::vector<PlaceLight>> &light, std::span<const MeasuredFrame> measured,
+                   ExecContext &ctx)
 {
-    const std::vector<size_t> *group = nullptr; // the largest of developed files
-    for (const std::vector<size_t> &g : m.groups)
-        if (isDeveloped(*m.frames[g[0]]) && (!group || g.size() > group->size()))
-            group = &g;
-    if (!group || group->size() < 2)
-        return {};
-    std::vector<MatchedLight> matches(group->size() - 1);
-    ExecContext matching = ctx.child({});
-    forEachPart(matching, int(matches.size()), [&](int k, ExecContext &) {
-        const size_t darker = (*group)[size_t(k)], brighter = (*group)[size_t(k) + 1];
-        matches[size_t(k)] = matchedLight(m.pixels[darker]->view(), m.pixels[brighter]->view());
+    constexpr size_t kReach = 3; // frames further apart share little that their neighbours do not
+    struct Task {
+        size_t dark, bright; // in the group
+        std::optional<ExposureStep> step;
+        std::array<double, 3> channels{}, errors{};
+    };
+    std::vector<Task> tasks;
+    for (size_t b = 1; b < group.size(); ++b)
+        for (size_t d = b >= kReach ? b - kReach : 0; d < b; ++d)
+            tasks.push_back({d, b, {}, {}, {}});
+    ExecContext comparing = ctx.child({});
+    forEachPart(comparing, int(tasks.size()), [&](int t, ExecContext &) {
+        Task &task = tasks[size_t(t)];
+        const size_t dark = group[task.dark], bright = group[task.bright];
+        const auto at = [&](size_t frame) { return size_t(std::ranges::find(placed.frames, frame) - placed.frames.begin()); };
+        const size_t d = at(dark), b = at(bright);
+        if (d < placed.frames.size() && b < placed.frames.size()) {
+            // Black levels that are off by some 8 values of 14 bits, beside the ratio of the exposures.
+            constexpr double kBlackError = 5e-4;
+            const double ratio = measured[bright].exposure / measured[dark].exposure;
+            const bool mayBeOff = !isDeveloped(*m.frames[dark]);
+            const auto steps = stepBetween(light[d], light[b], placed.grid, lowestOf(*m.frames[dark], measured[dark]),
+                                           mayBeOff ? kBlackError * std::max(0.1, std::abs(ratio - 1.0)) : 0.0);
+            if (steps) {
+                task.step = steps->all;
+                for (size_t c = 0; c < 3; ++c) {
+                    task.channels[c] = steps->channels[c].ev - steps->all.ev;
+                    task.errors[c] = steps->channels[c].standardError;
+                }
+            }
+        } else if (task.bright == task.dark + 1) {
+            task.step = exposureStep(m.pixels[dark]->view(), m.pixels[bright]->view());
+            if (task.step) // ranks of frames that do not lie on each other: for what is not stated only
+                task.step->standardError = std::max(task.step->standardError, 0.1);
+        }
     });
-    std::vector<std::optional<double>> exposures;
-    for (size_t i : *group)
-        exposures.push_back(stated[i] ? std::optional(std::log2(*stated[i])) : std::nullopt);
-    const FittedResponse first = fitResponse(matches, exposures, kStatedError);
-    const std::vector<size_t> liars = contradicted(exposures, {first.steps.begin(), first.steps.end()});
-    if (liars.empty())
-        return first.response;
-    for (size_t k : liars) // they would bend the curve to their story
-        exposures[k].reset();
-    return fitResponse(matches, exposures, kStatedError).response;
+    GroupLinks out;
+    for (const Task &t : tasks)
+        if (t.step) {
+            out.links.push_back({t.dark, t.bright, *t.step});
+            out.channels.push_back(t.channels);
+            out.channelErrors.push_back(t.errors);
+        }
+    return out;
 }
 
-Image<uint16_t> throughTable(const Image<uint16_t> &codes, const std::vector<uint16_t> &table)
+/// Exposures from what is stated and what the links say.
+void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &found, bool curveIsKnown, bool mayFollow)
 {
-    Image<uint16_t> out(codes.shape());
-    for (int c = 0; c < codes.planes(); ++c)
-        for (int y = 0; y < codes.height(); ++y)
-            for (int x = 0; x < codes.width(); ++x)
-                out.row(c, y)[x] = table[codes.row(c, y)[x]];
-    return out;
+    const size_t n = frames.size();
+    std::vector<std::optional<double>> stated(n);
+    for (size_t i = 0; i < n; ++i)
+        if (frames[i]->stated)
+            stated[i] = std::log2(*frames[i]->stated);
+    const std::vector<std::optional<double>> said = stated;
+    const std::vector<size_t> liars = contradicted(stated, found.links);
+    for (size_t i : liars)
+        stated[i].reset(); // they must not pull the others
+    const Exposures settled = reconciledExposures(stated, found.links, kStatedError);
+    // Where the picture agrees with all exact steps as far as it can tell, the exact ones are the better.
+    const bool agrees = [&] {
+        for (size_t i = 0; i < n; ++i)
+            if (stated[i] && std::abs(settled.ev[i] - *stated[i]) > kAgreement)
+                return false;
+        return true;
+    }();
+    std::vector<double> surest(n, 1e9);
+    for (const ExposureLink &l : found.links)
+        for (size_t i : {l.dark, l.bright})
+            surest[i] = std::min(surest[i], l.step.standardError);
+    const auto middle = n / 2;
+    for (size_t i = 0; i < n; ++i) {
+        MeasuredFrame &f = *frames[i];
+        const bool measured = surest[i] < 1e9, lies = said[i] && !stated[i];
+        f.uncertainty = 0.0;
+        if (lies) {
+            f.pictureSays = settled.ev[i] - *said[i];
+            const bool clear = mayFollow && surest[i] < kClearly;
+            f.source = clear ? ExposureSource::Corrected : ExposureSource::Stated;
+            f.exposure = std::exp2(clear ? settled.ev[i] : *said[i]);
+        } else if (said[i]) {
+            f.pictureSays = settled.ev[i] - *said[i];
+            const bool refines = measured && !agrees && std::min(surest[i], 1.0) < kStatedError;
+            f.source = refines ? ExposureSource::Refined : ExposureSource::Stated;
+            f.exposure = std::exp2(refines ? settled.ev[i] : *said[i]);
+        } else {
+            f.source = measured ? ExposureSource::Estimated : ExposureSource::Assumed;
+            f.exposure = std::exp2(settled.ev[i]);
+            const double distance = std::abs(settled.ev[i] - settled.ev[middle]);
+            f.uncertainty = std::min(settled.error[i], 1e3) + (curveIsKnown ? 0.0 : kCurveUncertainty * distance);
+        }
+    }
+}
+
+/// Whether the frames were developed with white balances that differ.
+bool whitesDiffer(const GroupLinks &found)
+{
+    constexpr double kSees = 0.012, kSigmas = 4.0; // EV: less is no other white balance, but noise and colour sampling
+    bool differ = false;
+    for (size_t l = 0; l < found.links.size(); ++l)
+        for (size_t c : {0u, 2u}) {
+            const double away = found.channels[l][c] - found.channels[l][1];
+            const double error = std::hypot(found.channelErrors[l][c], found.channelErrors[l][1]);
+            differ = differ || (found.channelErrors[l][c] < 1.0 && std::abs(away) > kSees + kSigmas * error);
+        }
+    return differ;
+}
+
+/// Light of red and blue over green, against the first frame's.
+void settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found)
+{
+    const std::vector<std::optional<double>> none(frames.size());
+    for (size_t c : {0u, 2u}) {
+        std::vector<ExposureLink> links;
+        for (size_t l = 0; l < found.links.size(); ++l)
+            if (found.channelErrors[l][c] < 1.0 && found.channelErrors[l][c] > 0.0) {
+                links.push_back(found.links[l]);
+                links.back().step = {found.channels[l][c] - found.channels[l][1],
+                                     std::hypot(found.channelErrors[l][c], found.channelErrors[l][1])};
+            }
+        if (links.empty())
+            continue;
+        const Exposures ev = reconciledExposures(none, links, 1.0);
+        for (size_t i = 0; i < frames.size(); ++i)
+            frames[i]->gains[c] = std::exp2(ev.ev[i]);
+    }
+}
+
+/// Gains against the reference frame's, whose white balance counts. Codes are then those of the channel that got least.
+void gainsAgainst(size_t reference, std::vector<MeasuredFrame> &frames)
+{
+    const Vector3 own = frames[reference].gains;
+    for (MeasuredFrame &f : frames) {
+        for (size_t c = 0; c < 3; ++c)
+            f.gains[c] /= own[c];
+        f.exposure *= std::min({f.gains[0], f.gains[1], f.gains[2]});
+    }
+}
+
+/// Exposures where nothing is stated, before the frames have been placed: by ranks of values.
+void roughExposures(const Measuring &m, std::span<const std::optional<double>> stated, std::vector<MeasuredFrame> &out,
+                    ExecContext &ctx)
+{
+    for (const std::vector<size_t> &group : m.groups) {
+        const bool known = std::ranges::all_of(group, [&](size_t i) { return stated[i].has_value(); });
+        GroupLinks found;
+        if (!known) {
+            std::vector<std::optional<ExposureStep>> steps(group.size() - 1);
+            ExecContext comparing = ctx.child({});
+            forEachPart(comparing, int(steps.size()), [&](int k, ExecContext &) {
+                steps[size_t(k)] = exposureStep(m.pixels[group[size_t(k)]]->view(),
+                                                m.pixels[group[size_t(k) + 1]]->view());
+            });
+            for (size_t k = 0; k < steps.size(); ++k)
+                if (steps[k])
+                    found.links.push_back({k, k + 1, *steps[k]});
+        }
+        std::vector<MeasuredFrame *> sorted;
+        for (size_t i : group)
+            sorted.push_back(&out[i]);
+        settleExposures(sorted, found, false, false);
+    }
 }
 
 void measureShares(ImageView<const uint16_t> pixels, float clippedFrom, MeasuredFrame &out)
@@ -209,46 +510,6 @@ std::vector<LightSample> lightSamples(const Measuring &m, std::span<const Measur
     return out;
 }
 
-/// Exposures from what is stated and what the steps say; all in the order of brightness.
-void settleExposures(std::span<MeasuredFrame *const> frames, const std::vector<std::optional<ExposureStep>> &steps,
-                     bool curveIsKnown)
-{
-    const size_t n = frames.size();
-    const Chain chain = chainOf(steps, n / 2);
-    std::vector<std::optional<double>> stated(n);
-    for (size_t i = 0; i < n; ++i)
-        if (frames[i]->stated)
-            stated[i] = std::log2(*frames[i]->stated);
-    const std::vector<size_t> liars = contradicted(stated, steps);
-    for (size_t i : liars)
-        stated[i].reset(); // they must not pull the others
-    const std::vector<double> settled = reconciledExposures(stated, steps, kStatedError);
-    // Where the picture agrees with all exact steps as far as it can tell, the exact ones are the better.
-    const bool agrees = [&] {
-        for (size_t i = 0; i < n; ++i)
-            if (stated[i] && std::abs(settled[i] - *stated[i]) > kAgreement)
-                return false;
-        return true;
-    }();
-    for (size_t i = 0; i < n; ++i) {
-        MeasuredFrame &f = *frames[i];
-        const bool measured = (i > 0 && steps[i - 1]) || (i + 1 < n && steps[i]);
-        if (f.stated && !stated[i]) { // said, not taken
-            f.pictureSays = settled[i] - std::log2(*f.stated);
-            f.exposure = *f.stated;
-            f.source = ExposureSource::Stated;
-        } else if (f.stated) {
-            f.pictureSays = settled[i] - *stated[i];
-            f.source = measured && !agrees ? ExposureSource::Refined : ExposureSource::Stated;
-            f.exposure = measured && !agrees ? std::exp2(settled[i]) : *f.stated;
-        } else {
-            f.source = measured ? ExposureSource::Estimated : ExposureSource::Assumed;
-            f.exposure = std::exp2(settled[i]);
-            f.uncertainty = chain.error[i] + (curveIsKnown ? 0.0 : kCurveUncertainty * std::abs(chain.ev[i]));
-        }
-    }
-}
-
 } // namespace
 
 bool isDeveloped(const Frame &frame)
@@ -267,7 +528,7 @@ int measuringReduction(const Frame &frame)
     return r;
 }
 
-MeasuredSet measureFrames(std::span<const FramePtr> frames, const Decode &decode, ExecContext &ctx)
+MeasuredSet measureFrames(std::span<const FramePtr> frames, const MeasureSources &sources, ExecContext &ctx)
 {
     std::vector<Metadata> metadata;
     for (const FramePtr &f : frames)
@@ -277,43 +538,155 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const Decode &decode
     MeasuredSet out;
     out.frames.resize(frames.size());
     Measuring m{frames, std::vector<DecodedPtr>(frames.size()), {}};
-    ExecContext decoding = ctx.part(0.0, 0.8);
+    ExecContext decoding = ctx.part(0.0, 0.5), placing = ctx.part(0.5, 0.9), looking = ctx.part(0.9, 1.0);
     forEachPart(decoding, int(frames.size()), [&](int i, ExecContext &own) {
         if (!frames[size_t(i)]->isRadiance())
-            m.pixels[size_t(i)] = decode(*frames[size_t(i)], measuringReduction(*frames[size_t(i)]), own);
+            m.pixels[size_t(i)] = sources.decode(*frames[size_t(i)], measuringReduction(*frames[size_t(i)]), own);
     });
-    group(m);
-    measureNoise(m, out.frames, ctx);
-    out.response = measureResponse(m, stated, ctx);
-    const std::vector<uint16_t> table = out.response.fitted ? out.response.table() : std::vector<uint16_t>();
-    ExecContext looking = ctx.part(0.8, 1.0);
-    forEachPart(looking, int(frames.size()), [&](int i, ExecContext &) {
-        out.frames[size_t(i)].id = frames[size_t(i)]->id;
-        if (!m.pixels[size_t(i)])
-            return;
-        const bool bent = out.response.fitted && isDeveloped(*frames[size_t(i)]);
-        if (bent)
-            m.pixels[size_t(i)] = std::make_shared<const Image<uint16_t>>(throughTable(*m.pixels[size_t(i)], table));
-        MeasuredFrame &f = out.frames[size_t(i)];
-        f.stated = stated[size_t(i)];
-        measureShares(m.pixels[size_t(i)]->view(), float(bent ? out.response.lightOf(kClippedFrom) : kClippedFrom), f);
-    });
-
-    const bool curveIsKnown = std::ranges::none_of(frames, [](const FramePtr &f) { return isDeveloped(*f); });
-    for (const std::vector<size_t> &group : m.groups) {
-        std::vector<MeasuredFrame *> sorted;
-        for (size_t i : group)
-            sorted.push_back(&out.frames[i]);
-        std::vector<std::optional<ExposureStep>> steps(group.size() - 1);
-        ExecContext comparing = ctx.child({});
-        forEachPart(comparing, int(steps.size()), [&](int k, ExecContext &) {
-            const size_t darker = group[size_t(k)], brighter = group[size_t(k) + 1];
-            steps[size_t(k)] = exposureStep(m.pixels[darker]->view(), m.pixels[brighter]->view());
+    const std::vector<DecodedPtr> asStated = m.pixels;
+    const auto applyTables = [&](const Response *response) {
+        forEachPart(looking, int(frames.size()), [&](int i, ExecContext &) {
+            const MeasuredFrame &f = out.frames[size_t(i)];
+            if (!asStated[size_t(i)])
+                return;
+            const CodeTables tables =
+                codeTables(response && isDeveloped(*frames[size_t(i)]) ? response : nullptr, f.whiteShare, f.gains);
+            m.pixels[size_t(i)] =
+                tables.empty() ? asStated[size_t(i)] : throughTables(*asStated[size_t(i)], tables);
         });
-        settleExposures(sorted, steps, curveIsKnown);
+    };
+    group(m);
+    measureWhites(m, sources, out.frames, ctx);
+    findDefects(m, sources, out, ctx);
+    applyTables(nullptr);
+    measureNoise(m, out.frames, ctx);
+    const auto tellStated = [&] {
+        for (size_t i = 0; i < frames.size(); ++i)
+            if (m.pixels[i] && stated[i])
+                out.frames[i].stated = *stated[i] / out.frames[i].whiteShare;
+    };
+    const auto lookAtShares = [&](bool throughCurve) {
+        forEachPart(looking, int(frames.size()), [&](int i, ExecContext &) {
+            const bool bent = throughCurve && isDeveloped(*frames[size_t(i)]);
+            double from = kClippedFrom;
+            for (int c = 0; bent && c < 3; ++c)
+                from = std::min(from, out.response.lightOf(kClippedFrom, c));
+            if (m.pixels[size_t(i)])
+                measureShares(m.pixels[size_t(i)]->view(), float(from), out.frames[size_t(i)]);
+        });
+    };
+    for (size_t i = 0; i < frames.size(); ++i)
+        out.frames[i].id = frames[i]->id;
+    tellStated();
+    lookAtShares(false);
+    roughExposures(m, stated, out.frames, ctx);
+
+    SetPlaces placed;
+    if (sources.place && frames.size() > 1)
+        placed = sources.place(out, placing);
+    else
+        placed.maps.assign(frames.size(), PlaceMap([](double x, double y) { return std::array{x, y}; }));
+    std::vector<PlacedGroup> groups;
+    for (const std::vector<size_t> &g : m.groups)
+        groups.push_back(placedGroup(m, g, placed, ctx));
+    bool standsStill = false;
+    for (const PlacedGroup &g : groups) {
+        const std::vector<MeasuredFrame> before = out.frames;
+        findStandstill(m, g, out.frames);
+        standsStill = standsStill || before != out.frames;
     }
+    if (standsStill) {
+        tellStated();
+        applyTables(nullptr);
+        for (size_t g = 0; g < groups.size(); ++g)
+            groups[g] = placedGroup(m, m.groups[g], placed, ctx);
+    }
+
+    // The curve of the largest group of developed files.
+    const PlacedGroup *developed = nullptr;
+    for (const PlacedGroup &g : groups)
+        if (g.frames.size() > 1 && isDeveloped(*frames[g.frames[0]]) &&
+            (!developed || g.frames.size() > developed->frames.size()))
+            developed = &g;
+    if (developed) {
+        std::vector<double> lowest;
+        std::vector<std::optional<double>> exposures;
+        bool coarse = false;
+        for (size_t i : developed->frames) {
+            lowest.push_back(lowestOf(*frames[i], out.frames[i]));
+            exposures.push_back(stated[i] ? std::optional(std::log2(*stated[i])) : std::nullopt);
+            coarse = coarse || frames[i]->bits == 8;
+        }
+        const double codeStep = coarse ? 0.6 / 255.0 : 2.0 / 65535.0; // rounding, and what JPEG coding makes of a place
+        const auto pairs = lightPairs(developed->light, developed->grid, lowest, codeStep);
+        out.response = fitResponse(pairs, exposures, kStatedError);
+        const auto light =
+            linearPlaces(m, *developed, isTaken(out.response, ResponseChoice::Automatic) ? &out.response : nullptr);
+        // A frame whose file lies would bend the curve to its story.
+        const std::vector<size_t> liars =
+            contradicted(exposures, linksOf(m, developed->frames, *developed, light, out.frames, ctx).links);
+        if (!liars.empty()) {
+            for (size_t k : liars)
+                exposures[k].reset();
+            out.response = fitResponse(pairs, exposures, kStatedError);
+        }
+    }
+    const auto settledWith = [&](const Response *curve) {
+        std::vector<MeasuredFrame> settled = out.frames;
+        for (size_t g = 0; g < groups.size(); ++g) {
+            const std::vector<size_t> &group = m.groups[g];
+            const bool known = !isDeveloped(*frames[group[0]]);
+            GroupLinks found =
+                linksOf(m, group, groups[g], linearPlaces(m, groups[g], curve), out.frames, ctx);
+            const bool balances = !frames[group[0]]->isRaw() && whitesDiffer(found);
+            if (balances) // green alone is comparable
+                for (size_t l = 0; l < found.links.size(); ++l)
+                    found.links[l].step = {found.links[l].step.ev + found.channels[l][1],
+                                           std::max(1e-3, found.channelErrors[l][1])};
+            std::vector<MeasuredFrame *> sorted;
+            for (size_t i : group)
+                sorted.push_back(&settled[i]);
+            settleExposures(sorted, found, known, known);
+            if (balances)
+                settleGains(sorted, found);
+        }
+        gainsAgainst(placed.reference, settled);
+        return settled;
+    };
+    const std::vector<MeasuredFrame> byProfile = settledWith(nullptr);
+    const std::vector<MeasuredFrame> byCurve = out.response.fitted ? settledWith(&out.response) : byProfile;
+    const bool taken = isTaken(out.response, ResponseChoice::Automatic);
+    out.frames = taken ? byCurve : byProfile;
+    for (size_t i = 0; i < frames.size(); ++i) {
+        out.frames[i].byProfile = {byProfile[i].exposure, byProfile[i].gains};
+        out.frames[i].byCurve = {byCurve[i].exposure, byCurve[i].gains};
+    }
+    applyTables(taken ? &out.response : nullptr);
+    lookAtShares(taken);
     out.light = lightSamples(m, out.frames);
     ctx.report(1.0);
+    return out;
+}
+
+CodeTables codeTables(const Response *response, double whiteShare, const Vector3 &gains)
+{
+    CodeTables out;
+    const bool balanced = gains == Vector3{1.0, 1.0, 1.0};
+    if (!response && whiteShare >= 1.0 && balanced)
+        return out;
+    const double least = std::min({gains[0], gains[1], gains[2]});
+    for (int c = 0; c < 3; ++c) {
+        const double factor = least / gains[size_t(c)];
+        // What clips in the file clips, however its channel is balanced.
+        const double clips = balanced ? 1.0 : kClippedFrom;
+        std::vector<uint16_t> &table = out.of[size_t(c)];
+        table.resize(65536);
+        for (size_t i = 0; i < table.size(); ++i) {
+            const double y = double(linearOfCode(uint16_t(i))) / whiteShare;
+            const double z = (response ? response->lightOf(y, c) : y) * factor;
+            table[i] = codeOfLinear(y >= clips ? 1.0 : std::min(z, 1.0));
+        }
+    }
     return out;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/fields.h"
+#include "frames/response.h"
 #include "io/codec.h"
 
 #include <array>
@@ -15,6 +16,7 @@ struct PrepareSettings {
     FringeMode fringes = FringeMode::On;
     double darkNoise = 25.0;
     Demosaic demosaic = Demosaic::Best;
+    ResponseChoice response = ResponseChoice::Automatic;
     bool operator==(const PrepareSettings &) const = default;
 };
 
@@ -29,6 +31,15 @@ inline constexpr std::array kDemosaics{
     Choice<Demosaic>{Demosaic::Fast, "fast", "Fast", "For a quick look at many large frames"},
 };
 
+inline constexpr std::array kResponseChoices{
+    Choice<ResponseChoice>{ResponseChoice::AsProfile, "profile", "As the file says",
+                           "Developed files are taken to be what their profile says"},
+    Choice<ResponseChoice>{ResponseChoice::Automatic, "automatic", "Automatic",
+                           "A curve found from the frames is taken where they agree by it beyond chance"},
+    Choice<ResponseChoice>{ResponseChoice::Fitted, "fitted", "Fitted",
+                           "The curve by which the frames agree best, however sure it is"},
+};
+
 inline constexpr auto kPrepareFields = std::tuple{
     ChoiceField<PrepareSettings, FringeMode>{"fringes", &PrepareSettings::fringes, kFringeModes, "Lens and noise",
                                              "Lens fringes", "Takes the coloured edges of a lens out of raw frames"},
@@ -37,6 +48,8 @@ inline constexpr auto kPrepareFields = std::tuple{
                                "Smooths what is noise in frames darker than the reference; 100 is strongest"},
     ChoiceField<PrepareSettings, Demosaic>{"demosaic", &PrepareSettings::demosaic, kDemosaics, "Lens and noise",
                                            "Raw detail", "How the sensor's single colours become pixels"},
+    ChoiceField<PrepareSettings, ResponseChoice>{"response", &PrepareSettings::response, kResponseChoices, "Response",
+                                                 "Response", "How code values of developed files become light"},
 };
 
 } // namespace yolk

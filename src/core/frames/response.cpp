@@ -1,282 +1,400 @@
 #include "frames/response.h"
 
-#include "io/linear_codes.h"
+#include "base/errors.h"
+#include "base/text.h"
 
 #include <Eigen/Dense>
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
+#include <numeric>
 
 namespace yolk {
 namespace {
 
-constexpr int kKnots = Response::kKnots;
-constexpr float kLow = 0.003f, kHigh = 0.965f; // of clipping: what is coded finely enough, and not clipped
+constexpr int kKnots = Response::kKnots, kBends = kKnots - 1;
 
 /// Where y stands between two knots.
-struct Place {
+struct Between {
     int knot;
     double part;
 };
-Place placeOf(double y)
+Between betweenKnots(double y)
 {
-    const double at = std::sqrt(std::clamp(y, 0.0, 1.0)) * (kKnots - 1);
-    const int knot = std::min(int(at), kKnots - 2);
+    const double at = std::sqrt(std::clamp(y, 0.0, 1.0)) * kBends;
+    const int knot = std::min(int(at), kBends - 1);
     return {knot, at - knot};
 }
 
-bool rises(const Response &response)
+/// Rises everywhere, and nowhere so steeply or flatly that no camera would do it.
+bool isPlausible(const Response &response)
 {
-    double last = 0.0;
-    for (int i = 1; i <= 512; ++i) {
-        const double z = response.lightOf(i / 512.0 * (i / 512.0));
-        if (!(z > last))
-            return false;
-        last = z;
+    constexpr double kSteepest = 6.0, kFlattest = 0.1; // of log z over log y
+    for (int c = 0; c < 3; ++c) {
+        double lastZ = 0.0, lastY = 0.0;
+        for (int i = 1; i <= 256; ++i) {
+            const double y = i / 256.0 * (i / 256.0), z = response.lightOf(y, c);
+            if (!(z > lastZ))
+                return false;
+            if (i > 8) { // above the darkest thousandth
+                const double slope = std::log(z / lastZ) / std::log(y / lastY);
+                if (slope > kSteepest || slope < kFlattest)
+                    return false;
+            }
+            lastZ = z;
+            lastY = y;
+        }
     }
     return true;
 }
 
-struct Equation {
-    Place dark, bright;
-    double difference; // log2 of y bright / y dark
-    int pair;
-    double sure;   // by how coarsely its darker value is coded
-    double weight; // less where it lies far off
-};
+enum class Bends { None, Common, ByChannel };
 
-/// One least squares solution: bends at the knots but the last, then one step a pair.
-Eigen::VectorXd solved(const std::vector<Equation> &equations, std::span<const std::optional<double>> stated,
-                       double statedError, bool bent)
-{
-    // A bend costs by its second differences, measured against matches whose weights sum to 1. Where steps are stated
-    // that only has to calm the noise of 8-bit frames; where none is, it alone parts the curve from the steps, since a
-    // power of light changes both alike. Stated steps weigh little: the matches know better, but for such a power.
-    const bool known = std::ranges::any_of(stated, [](const auto &s) { return s.has_value(); });
-    const double kSmooth = known ? 0.0012 : 0.02;
-    constexpr double kFlat = 1e-5, kStatedWeight = 2e-5;
-    const Eigen::Index bends = kKnots - 1, n = bends + Eigen::Index(stated.size());
-    Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
-    Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
-    const auto add = [&](std::span<const std::pair<Eigen::Index, double>> terms, double value, double weight) {
-        for (const auto &[i, fi] : terms) {
-            b(i) += weight * fi * value;
-            for (const auto &[j, fj] : terms)
-                a(i, j) += weight * fi * fj;
-        }
-    };
-    double total = 0.0;
-    for (const Equation &e : equations)
-        total += e.weight * e.sure;
-    for (const Equation &e : equations) {
-        std::vector<std::pair<Eigen::Index, double>> terms{{bends + e.pair, -1.0}};
-        const auto bend = [&](int knot, double factor) {
-            if (knot < bends) // h(1) = 0
-                terms.emplace_back(knot, factor);
-        };
-        if (bent) {
-            bend(e.bright.knot, 1.0 - e.bright.part);
-            bend(e.bright.knot + 1, e.bright.part);
-            bend(e.dark.knot, e.dark.part - 1.0);
-            bend(e.dark.knot + 1, -e.dark.part);
-        }
-        add(terms, -e.difference, e.weight * e.sure / total);
-    }
-    for (Eigen::Index i = 0; i < bends; ++i) {
-        add(std::array{std::pair{i, 1.0}}, 0.0, bent ? kFlat / double(bends) : 1.0);
-        if (i == 0)
-            continue;
-        std::vector<std::pair<Eigen::Index, double>> terms{{i - 1, 1.0}, {i, -2.0}};
-        if (i + 1 < bends)
-            terms.emplace_back(i + 1, 1.0);
-        add(terms, 0.0, kSmooth);
-    }
-    // What is stated is stated of frames, each with an error of its own, not of the steps between them: frame i lies
-    // the sum of the steps before it above the first, and where all of them lie is left open (the last unknown).
-    std::vector<std::pair<Eigen::Index, double>> frame{{n - 1, 1.0}};
-    for (size_t i = 0; i < stated.size(); ++i) {
-        if (stated[i])
-            add(frame, *stated[i], kStatedWeight / (statedError * statedError));
-        frame.emplace_back(bends + Eigen::Index(i), 1.0);
-    }
-    for (Eigen::Index p = bends; p < n; ++p) // a step without matches stays determined
-        a(p, p) += 1e-10;
-    return a.ldlt().solve(b);
-}
-
-double residualOf(const Equation &e, const Eigen::VectorXd &x)
-{
-    const auto bend = [&](const Place &p) {
-        const double low = x(p.knot), high = p.knot + 1 < kKnots - 1 ? x(p.knot + 1) : 0.0;
-        return low + p.part * (high - low);
-    };
-    return e.difference + bend(e.bright) - bend(e.dark) - x(kKnots - 1 + e.pair);
-}
-
-/// Solves, weighs what lies far off less (Huber), solves again. Returns the RMS of the reweighted residuals.
-double fit(std::vector<Equation> &equations, std::span<const std::optional<double>> stated, double statedError,
-           bool bent, Eigen::VectorXd &x)
-{
-    double rms = 0.0;
-    for (Equation &e : equations)
-        e.weight = 1.0;
-    for (int round = 0; round < 6; ++round) {
-        x = solved(equations, stated, statedError, bent);
-        std::vector<double> sizes;
-        for (const Equation &e : equations)
-            sizes.push_back(std::abs(residualOf(e, x)));
-        std::vector<double> sorted = sizes;
-        std::ranges::nth_element(sorted, sorted.begin() + ptrdiff_t(sorted.size() / 2));
-        const double bound = std::max(1e-3, 2.0 * 1.4826 * sorted[sorted.size() / 2]);
-        double sum = 0.0, weights = 0.0;
-        for (size_t i = 0; i < equations.size(); ++i) {
-            equations[i].weight = sizes[i] > bound ? bound / sizes[i] : 1.0;
-            const double weight = equations[i].weight * equations[i].sure;
-            sum += weight * sizes[i] * sizes[i];
-            weights += weight;
-        }
-        rms = std::sqrt(sum / weights);
-    }
-    return rms;
-}
-
-constexpr int kBlock = 4; // pixels of a side
-
-/// A row of blocks: what each column of pixels holds in it.
-class BlockRow {
+/// One least squares problem: bends of one or three curves, then the exposure of each channel of each frame.
+class Problem {
 public:
-    void read(ImageView<const uint16_t> codes, int plane, int y)
+    Problem(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated, double statedError,
+            Bends bends)
+        : pairs_(pairs), stated_(stated), statedError_(statedError),
+          curves_(bends == Bends::None     ? 0
+                  : bends == Bends::Common ? 1
+                                           : 3),
+          weights_(pairs.size(), 1.0)
     {
-        const auto width = size_t(codes.width());
-        least_.assign(width, 65535);
-        most_.assign(width, 0);
-        sum_.assign(width, 0);
-        for (int v = y; v < y + kBlock; ++v) {
-            const uint16_t *row = codes.row(plane, v);
-            for (size_t x = 0; x < width; ++x) {
-                least_[x] = std::min(least_[x], row[x]);
-                most_[x] = std::max(most_[x], row[x]);
-                sum_[x] += row[x];
-            }
+    }
+
+    void solve()
+    {
+        constexpr int kHuberRounds = 3, kRounds = 7;
+        for (int round = 0; round < kRounds; ++round) {
+            solveOnce();
+            reweigh(round < kHuberRounds);
         }
     }
-    /// Of a block without structure, else below 0.
-    float meanOfFlat(int block) const
+    /// In units of the pair's own error.
+    double residual(const LightPair &p) const
     {
-        constexpr float kFlatness = 0.12f; // of the mean, from least to most, beyond what noise makes
-        constexpr float kNoiseFloor = 0.01f;
-        const auto first = size_t(block * kBlock);
-        uint16_t least = 65535, most = 0;
-        double sum = 0.0;
-        for (size_t x = first; x < first + kBlock; ++x) {
-            least = std::min(least, least_[x]);
-            most = std::max(most, most_[x]);
-            sum += double(sum_[x]);
-        }
-        const float mean = float((sum / (kBlock * kBlock) - kPedestal) / double(kCodeScale));
-        return float(most - least) / kCodeScale <= kFlatness * mean + kNoiseFloor ? mean : -1.0f;
+        const double light = std::log2(double(p.brightLight) / double(p.darkLight)) +
+                             bendAt(p.channel, double(p.brightLight)) - bendAt(p.channel, double(p.darkLight));
+        return (light - exposure(p.bright, p.channel) + exposure(p.dark, p.channel)) / double(p.error);
+    }
+    double scale() const { return scale_; }
+    void put(Response &out) const
+    {
+        for (int c = 0; c < 3; ++c)
+            for (int i = 0; i < kBends; ++i)
+                out.bend[size_t(c)][size_t(i)] = curves_ == 0 ? 0.0 : x_((curves_ == 3 ? c : 0) * kBends + i);
     }
 
 private:
-    std::vector<uint16_t> least_, most_;
-    std::vector<uint32_t> sum_;
+    Eigen::Index exposureIndex(size_t frame, int channel) const
+    {
+        return Eigen::Index(curves_) * kBends + Eigen::Index(3 * frame) + channel;
+    }
+    double exposure(size_t frame, int channel) const { return x_(exposureIndex(frame, channel)); }
+    double bendAt(int channel, double y) const
+    {
+        if (curves_ == 0)
+            return 0.0;
+        const Between b = betweenKnots(y);
+        const Eigen::Index first = (curves_ == 3 ? channel : 0) * kBends;
+        const double low = x_(first + b.knot), high = b.knot + 1 < kBends ? x_(first + b.knot + 1) : 0.0;
+        return low + b.part * (high - low);
+    }
+
+    void solveOnce()
+    {
+        // A bend costs by its second differences, measured against pairs whose weights sum to 1. Where exposures are
+        // stated that only has to calm the noise of 8-bit frames; where none is, it alone parts the curve from the
+        // steps, since a power of light changes both alike. Stated exposures weigh little: the pairs know better, but
+        // for such a power. White balances of one set are mostly one.
+        const bool known = std::ranges::any_of(stated_, [](const auto &s) { return s.has_value(); });
+        const double kSmooth = known ? 0.0012 : 0.02;
+        constexpr double kFlat = 1e-5, kStatedWeight = 2e-5, kOneWhite = 1e-4, kTie = 1e-9;
+        const Eigen::Index bends = Eigen::Index(curves_) * kBends, frames = Eigen::Index(stated_.size());
+        const Eigen::Index n = bends + 3 * frames + 1; // the last: where all exposures lie
+        Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
+        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
+        std::array<std::pair<Eigen::Index, double>, 8> terms;
+        size_t count = 0;
+        const auto term = [&](Eigen::Index i, double factor) { terms[count++] = {i, factor}; };
+        const auto add = [&](double value, double weight) {
+            for (size_t i = 0; i < count; ++i) {
+                b(terms[i].first) += weight * terms[i].second * value;
+                for (size_t j = 0; j < count; ++j)
+                    a(terms[i].first, terms[j].first) += weight * terms[i].second * terms[j].second;
+            }
+            count = 0;
+        };
+        double total = 0.0;
+        for (size_t i = 0; i < pairs_.size(); ++i)
+            total += weights_[i] / double(pairs_[i].error * pairs_[i].error);
+        for (size_t i = 0; i < pairs_.size(); ++i) {
+            const LightPair &p = pairs_[i];
+            const auto bend = [&](double y, double sign) {
+                if (curves_ == 0)
+                    return;
+                const Between at = betweenKnots(y);
+                const Eigen::Index first = (curves_ == 3 ? p.channel : 0) * kBends;
+                term(first + at.knot, sign * (1.0 - at.part));
+                if (at.knot + 1 < kBends) // h(1) = 0
+                    term(first + at.knot + 1, sign * at.part);
+            };
+            bend(double(p.brightLight), 1.0);
+            bend(double(p.darkLight), -1.0);
+            term(exposureIndex(p.bright, p.channel), -1.0);
+            term(exposureIndex(p.dark, p.channel), 1.0);
+            add(-std::log2(double(p.brightLight) / double(p.darkLight)),
+                weights_[i] / double(p.error * p.error) / total);
+        }
+        for (Eigen::Index c = 0; c < curves_; ++c)
+            for (Eigen::Index i = 0; i < kBends; ++i) {
+                const Eigen::Index first = c * kBends;
+                term(first + i, 1.0);
+                add(0.0, kFlat / kBends);
+                if (i == 0)
+                    continue;
+                term(first + i - 1, 1.0);
+                term(first + i, -2.0);
+                if (i + 1 < kBends)
+                    term(first + i + 1, 1.0);
+                add(0.0, kSmooth / double(curves_));
+                if (curves_ == 3 && c != 1) { // channels differ only where they must
+                    term(first + i, 1.0);
+                    term(kBends + i, -1.0);
+                    add(0.0, kFlat);
+                }
+            }
+        for (size_t f = 0; f < stated_.size(); ++f) {
+            if (stated_[f]) {
+                term(exposureIndex(f, 1), 1.0);
+                term(n - 1, 1.0);
+                add(*stated_[f], kStatedWeight / (statedError_ * statedError_));
+            }
+            for (const int c : {0, 2}) {
+                term(exposureIndex(f, c), 1.0);
+                term(exposureIndex(f, 1), -1.0);
+                add(0.0, kOneWhite);
+            }
+        }
+        for (Eigen::Index i = 0; i < n; ++i) // what nothing speaks of stays determined
+            a(i, i) += kTie;
+        x_ = a.ldlt().solve(b);
+    }
+
+    void reweigh(bool gently)
+    {
+        std::vector<double> sizes;
+        sizes.reserve(pairs_.size());
+        for (const LightPair &p : pairs_)
+            sizes.push_back(std::abs(residual(p)));
+        std::vector<double> sorted = sizes;
+        std::ranges::nth_element(sorted, sorted.begin() + ptrdiff_t(sorted.size() / 2));
+        scale_ = std::max(1e-3, 1.4826 * sorted[sorted.size() / 2]); // from the median deviation to the standard one
+        constexpr double kHuber = 1.345, kTukey = 4.685; // 95 % efficient for normal errors
+        for (size_t i = 0; i < sizes.size(); ++i) {
+            const double r = sizes[i] / scale_;
+            const double inside = 1.0 - (r / kTukey) * (r / kTukey);
+            weights_[i] = gently ? (r > kHuber ? kHuber / r : 1.0) : inside > 0.0 ? inside * inside : 0.0;
+        }
+    }
+
+    std::span<const LightPair> pairs_;
+    std::span<const std::optional<double>> stated_;
+    double statedError_;
+    int curves_;
+    std::vector<double> weights_;
+    Eigen::VectorXd x_;
+    double scale_ = 1.0;
 };
+
+bool isWhite(int tile) // of the chessboard
+{
+    return (tile % PlaceGrid::kTilesAcross + tile / PlaceGrid::kTilesAcross) % 2 == 0;
+}
+
+/// What a richer model gains over a plainer one at places that neither was fitted to.
+struct Comparison {
+    double plain = 0.0, rich = 0.0; ///< mean squared residuals, cut off where movement begins
+    double sureness = 0.0;          ///< the gain over its standard error from tile to tile
+    double apart = 0.0;             ///< RMS of what the halves' curves differ by, of full scale, but for a power
+};
+
+double apartBy(const Response &a, const Response &b)
+{
+    double worst = 0.0;
+    for (int c = 0; c < 3; ++c) {
+        constexpr int kSamples = 128;
+        double top = 0.0, bottom = 0.0; // the power that brings them nearest
+        for (int i = 1; i < kSamples; ++i) {
+            const double y = double(i) / kSamples, za = a.lightOf(y, c), zb = b.lightOf(y, c);
+            top += std::log(za) * std::log(zb) * za;
+            bottom += std::log(za) * std::log(za) * za;
+        }
+        const double power = bottom > 0.0 ? top / bottom : 1.0;
+        double sum = 0.0;
+        for (int i = 1; i < kSamples; ++i) {
+            const double y = double(i) / kSamples;
+            sum += std::pow(std::pow(a.lightOf(y, c), power) - b.lightOf(y, c), 2) / kSamples;
+        }
+        worst = std::max(worst, std::sqrt(sum));
+    }
+    return worst;
+}
+
+Comparison compared(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated, double statedError,
+                    Bends plain, Bends rich)
+{
+    std::array<std::vector<LightPair>, 2> half;
+    for (const LightPair &p : pairs)
+        half[isWhite(p.tile)].push_back(p);
+    constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
+    std::array<double, kTiles> gain{}, count{};
+    Comparison out;
+    std::array<Response, 2> curves;
+    double total = 0.0;
+    for (size_t h = 0; h < 2; ++h) {
+        Problem simple(half[h], stated, statedError, plain), bent(half[h], stated, statedError, rich);
+        simple.solve();
+        bent.solve();
+        bent.put(curves[h]);
+        const double cut = 3.0 * simple.scale(), most = cut * cut;
+        for (const LightPair &p : half[1 - h]) {
+            const double a = simple.residual(p), b = bent.residual(p);
+            const double lossA = std::min(a * a, most), lossB = std::min(b * b, most);
+            out.plain += lossA;
+            out.rich += lossB;
+            total += 1.0;
+            gain[size_t(p.tile)] += lossA - lossB;
+            count[size_t(p.tile)] += 1.0;
+        }
+    }
+    if (total == 0.0)
+        return out;
+    out.plain /= total;
+    out.rich /= total;
+    out.apart = apartBy(curves[0], curves[1]);
+    // Places of a tile err together: tiles are the independent ones.
+    double mean = 0.0, tiles = 0.0, squares = 0.0;
+    for (size_t t = 0; t < kTiles; ++t)
+        if (count[t] >= 4.0) {
+            const double g = gain[t] / count[t];
+            mean += g;
+            squares += g * g;
+            tiles += 1.0;
+        }
+    if (tiles < 4.0)
+        return out;
+    mean /= tiles;
+    const double variance = std::max(1e-12, squares / tiles - mean * mean);
+    out.sureness = mean / std::sqrt(variance / tiles);
+    return out;
+}
+
+/// Root mean square of a pair's residuals in EV, from one in units of its errors.
+double inEv(std::span<const LightPair> pairs, double meanSquare)
+{
+    double sum = 0.0;
+    for (const LightPair &p : pairs)
+        sum += 1.0 / double(p.error * p.error);
+    return std::sqrt(meanSquare * double(pairs.size()) / sum);
+}
 
 } // namespace
 
-double Response::lightOf(double y) const
+bool isTaken(const Response &response, ResponseChoice choice)
+{
+    return response.fitted && (choice == ResponseChoice::Fitted || (choice == ResponseChoice::Automatic &&
+                                                                   response.verdict == ResponseVerdict::Found));
+}
+
+double Response::lightOf(double y, int channel) const
 {
     if (y >= 1.0)
         return y;
-    const Place p = placeOf(y);
-    return y * std::exp2(bend[size_t(p.knot)] + p.part * (bend[size_t(p.knot) + 1] - bend[size_t(p.knot)]));
+    const Bend &h = bend[size_t(channel)];
+    const Between b = betweenKnots(y);
+    return y * std::exp2(h[size_t(b.knot)] + b.part * (h[size_t(b.knot) + 1] - h[size_t(b.knot)]));
 }
 
-std::vector<uint16_t> Response::table() const
+std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frames, const PlaceGrid &grid,
+                                  std::span<const double> lowest, double codeStep)
 {
-    std::vector<uint16_t> out(65536);
-    for (size_t i = 0; i < out.size(); ++i)
-        out[i] = codeOfLinear(lightOf(double(linearOfCode(uint16_t(i)))));
-    return out;
-}
-
-MatchedLight matchedLight(ImageView<const uint16_t> dark, ImageView<const uint16_t> bright)
-{
-    if (dark.shape() != bright.shape() || dark.planes() != 3)
-        throw ArgumentError("response: two frames of one shape and three planes are needed");
-    constexpr int kMatches = 160;
-    BlockRow darkRow, brightRow;
-    std::vector<float> darks, brights;
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y + kBlock <= dark.height(); y += kBlock) {
-            darkRow.read(dark, c, y);
-            brightRow.read(bright, c, y);
-            for (int block = 0; block < dark.width() / kBlock; ++block) {
-                const float d = darkRow.meanOfFlat(block), b = brightRow.meanOfFlat(block);
-                if (d < 0.0f || b < 0.0f)
-                    continue;
-                darks.push_back(d);
-                brights.push_back(b);
+    if (frames.size() != lowest.size())
+        throw ArgumentError(textOf("%zu frames, %zu lowest values", frames.size(), lowest.size()));
+    constexpr float kHigh = 0.93f;      // JPEG's ringing and the soft end of a sensor begin above
+    constexpr size_t kBins = 48, kInBin = 14;
+    constexpr double kSlip = 0.12;      // of a place's contrast that a shift of half a pixel may change its mean by
+    constexpr double kSampling = 0.012; // EV: demosaicing, sharpening, scaling
+    std::vector<LightPair> out;
+    const auto errorOf = [&](const PlaceLight &p, size_t c) {
+        const double y = double(p.mean[c]), code = codeStep * std::max(2.2 * std::pow(y, 0.545), 0.077); // sRGB's slope
+        return (kSlip * double(p.spread[c]) + code) / y / std::numbers::ln2;
+    };
+    for (size_t bright = 1; bright < frames.size(); ++bright)
+        for (size_t dark = bright >= 2 ? bright - 2 : 0; dark < bright; ++dark)
+            for (size_t c = 0; c < 3; ++c) {
+                std::array<std::vector<LightPair>, kBins> bins;
+                for (size_t i = 0; i < grid.count(); ++i) {
+                    const PlaceLight &d = frames[dark][i], &b = frames[bright][i];
+                    if (!d.shown || !b.shown)
+                        continue;
+                    const float most = std::max({b.mean[0], b.mean[1], b.mean[2]});
+                    if (!(double(d.mean[c]) > lowest[dark]) || most + 0.5f * b.spread[c] > kHigh ||
+                        !(double(b.mean[c]) > lowest[bright]))
+                        continue;
+                    const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
+                                                   kSampling * kSampling);
+                    bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
+                        {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
+                }
+                for (std::vector<LightPair> &bin : bins) {
+                    std::ranges::stable_sort(bin, {}, &LightPair::error);
+                    const size_t even = std::min(bin.size(), std::max(kInBin, bin.size() / 2));
+                    const size_t count = std::min(even, kInBin);
+                    for (size_t k = 0; k < count; ++k)
+                        out.push_back(bin[k * even / count]);
+                }
             }
-        }
-    std::ranges::sort(darks);
-    std::ranges::sort(brights);
-    // Ranks that both frames hold, and of these as many as are needed, spread evenly over the brighter frame's values:
-    // a plain wall must not speak for the whole curve.
-    MatchedLight out;
-    const auto first = std::ranges::lower_bound(darks, kLow) - darks.begin();
-    const auto last = std::ranges::upper_bound(brights, kHigh) - brights.begin();
-    if (last - first < 200)
-        return out;
-    const float from = std::sqrt(std::max(brights[size_t(first)], 0.0f)), to = std::sqrt(brights[size_t(last) - 1]);
-    constexpr ptrdiff_t kHalf = 8; // means of neighbouring ranks
-    ptrdiff_t taken = -1;
-    for (int i = 0; i <= kMatches; ++i) {
-        const float wanted = from + (to - from) * float(i) / kMatches;
-        const ptrdiff_t rank = std::clamp<ptrdiff_t>(
-            std::ranges::lower_bound(brights, wanted * wanted) - brights.begin(), first + kHalf, last - 1 - kHalf);
-        if (rank == taken)
-            continue;
-        taken = rank;
-        float d = 0.0f, b = 0.0f;
-        for (ptrdiff_t k = rank - kHalf; k <= rank + kHalf; ++k) {
-            d += darks[size_t(k)] / (2 * kHalf + 1);
-            b += brights[size_t(k)] / (2 * kHalf + 1);
-        }
-        out.push_back({d, b});
-    }
     return out;
 }
 
-FittedResponse fitResponse(std::span<const MatchedLight> matches, std::span<const std::optional<double>> stated,
-                           double statedError)
+Response fitResponse(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated,
+                     double statedError)
 {
-    if (matches.size() + 1 != stated.size() || !(statedError > 0.0))
-        throw ArgumentError(textOf("response: %zu lists of matches, %zu frames", matches.size(), stated.size()));
-    FittedResponse out;
-    out.steps.resize(matches.size());
-    constexpr double kCoarse = 0.01; // of clipping: where 8-bit codes and noise cost most of the precision
-    std::vector<Equation> equations;
-    for (size_t p = 0; p < matches.size(); ++p)
-        for (const auto &[dark, bright] : matches[p])
-            equations.push_back({placeOf(double(dark)), placeOf(double(bright)),
-                                 std::log2(double(bright) / double(dark)), int(p),
-                                 std::pow(double(dark) / (double(dark) + kCoarse), 2), 1.0});
-    if (equations.size() < 2 * kKnots)
+    if (!(statedError > 0.0))
+        throw ArgumentError("response: exposures are stated without any error");
+    for (const LightPair &p : pairs)
+        if (p.dark >= stated.size() || p.bright >= stated.size() || p.channel < 0 || p.channel > 2 ||
+            !(p.darkLight > 0.0f) || !(p.brightLight > 0.0f) || !(p.error > 0.0f) || p.tile < 0 ||
+            p.tile >= PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown)
+            throw ArgumentError("response: a pair of places is out of range");
+    Response out;
+    constexpr size_t kFewest = 600;
+    if (pairs.size() < kFewest)
         return out;
-    Eigen::VectorXd straight, bent;
-    Response &r = out.response;
-    r.disagreementBefore = fit(equations, stated, statedError, false, straight);
-    r.disagreementAfter = fit(equations, stated, statedError, true, bent);
-    for (int i = 0; i + 1 < kKnots; ++i)
-        r.bend[size_t(i)] = bent(i);
-    r.fitted = rises(r) && r.disagreementAfter < 0.7 * r.disagreementBefore &&
-               r.disagreementAfter < r.disagreementBefore - 0.01;
-    if (!r.fitted)
-        r.bend.fill(0.0);
-    const Eigen::VectorXd &x = r.fitted ? bent : straight;
-    for (size_t p = 0; p < matches.size(); ++p)
-        out.steps[p] = {x(kKnots - 1 + Eigen::Index(p)), matches[p].empty() ? 1e3 : r.disagreementAfter};
+    constexpr double kWorthIt = 0.75, kSure = 5.0, kSame = 0.02;
+    const Comparison common = compared(pairs, stated, statedError, Bends::None, Bends::Common);
+    out.disagreementBefore = inEv(pairs, common.plain);
+    out.disagreementAfter = inEv(pairs, common.rich);
+    const bool nearer = common.rich < kWorthIt * common.plain;
+    const bool sure = nearer && common.sureness > kSure && common.apart < kSame;
+    out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
+    const Comparison own = compared(pairs, stated, statedError, Bends::Common, Bends::ByChannel);
+    out.byChannel = own.rich < kWorthIt * own.plain && own.sureness > kSure && own.apart < kSame;
+    Problem all(pairs, stated, statedError, out.byChannel ? Bends::ByChannel : Bends::Common);
+    all.solve();
+    all.put(out);
+    if (out.byChannel)
+        out.disagreementAfter = inEv(pairs, own.rich);
+    if (!isPlausible(out)) {
+        out.bend = {};
+        out.byChannel = false;
+        out.verdict = sure ? ResponseVerdict::Unsure : out.verdict;
+        return out;
+    }
+    out.fitted = true;
     return out;
 }
 

@@ -141,7 +141,7 @@ extern const Codec kJpegCodec{"JPEG", &recognises, &readInfo, [](int reduction) 
                               &readRows};
 
 void writeJpeg(const std::string &path, int width, int height, int quality, std::span<const std::byte> profile,
-               const FillRow8 &fill)
+               const FillRow8 &fill, JpegChroma chroma)
 {
     if (width < 1 || height < 1 || width > 65500 || height > 65500)
         throw ArgumentError(textOf("JPEG of %d x %d pixels: sides must lie in 1 to 65500", width, height));
@@ -171,7 +171,7 @@ void writeJpeg(const std::string &path, int width, int height, int quality, std:
         jpeg_set_defaults(&info);
         jpeg_set_quality(&info, quality, TRUE);
         info.optimize_coding = TRUE;
-        if (quality >= 90)
+        if (chroma == JpegChroma::Full || (chroma == JpegChroma::Automatic && quality >= 90))
             info.comp_info[0].h_samp_factor = info.comp_info[0].v_samp_factor = 1;
         jpeg_start_compress(&info, TRUE);
         if (!profile.empty())

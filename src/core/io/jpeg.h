@@ -14,9 +14,12 @@ namespace yolk {
 using FillRow8 = std::function<void(int y, std::span<uint8_t> row)>;
 using FillRow16 = std::function<void(int y, std::span<uint16_t> row)>;
 
-/// Baseline JPEG without chroma subsampling from quality 90 on, 2x2 below; at most 65535 pixels a side.
+/// Whether colour has half the resolution of light in both directions (4:2:0): below quality 90 when automatic.
+enum class JpegChroma { Automatic, Full, Halved };
+
+/// Baseline JPEG; at most 65535 pixels a side.
 /// Throws ArgumentError (size, quality), OutputError. Leaves a partial file on error: write through AtomicFile.
 void writeJpeg(const std::string &path, int width, int height, int quality, std::span<const std::byte> profile,
-               const FillRow8 &fill);
+               const FillRow8 &fill, JpegChroma chroma = JpegChroma::Automatic);
 
 } // namespace yolk

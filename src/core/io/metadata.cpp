@@ -69,6 +69,10 @@ Metadata readMetadata(const std::string &path)
     const std::scoped_lock guard(lock());
     Metadata out;
     try {
+        // Raw files in boxes (ISO base media, ISO/IEC 14496-12) are read only when that is asked for.
+        [[maybe_unused]] static const bool boxes = Exiv2::enableBMFF(true);
+        if (Exiv2::ImageFactory::getType(path) == Exiv2::ImageType::none)
+            return out; // a format without such data
         const auto image = Exiv2::ImageFactory::open(path);
         image->readMetadata();
         const Exiv2::ExifData &exif = image->exifData();
@@ -82,12 +86,29 @@ Metadata readMetadata(const std::string &path)
         out.dateTime = wordsOf(exif, "Exif.Photo.DateTimeOriginal");
         if (const std::string part = wordsOf(exif, "Exif.Photo.SubSecTimeOriginal"); !part.empty())
             out.dateTime += "." + part;
-        if (const auto turn = numberOf(exif, "Exif.Image.Orientation"); turn && *turn <= 8.0)
-            out.orientation = Orientation(int(*turn));
+        if (const auto turn = numberOf(exif, "Exif.Image.Orientation"); turn && *turn >= 1.0 && *turn <= 8.0)
+            out.turned = Orientation(int(*turn));
     } catch (const std::exception &) {
-        // No metadata is a state of its own, which the frame's notices mention.
+        out.problem = "what the file says of its exposure is damaged and was not read in full";
     }
     return out;
+}
+
+void complete(Metadata &m, const Metadata &other)
+{
+    const auto fill = [](auto &to, const auto &from) {
+        if (!to)
+            to = from;
+    };
+    fill(m.exposureSeconds, other.exposureSeconds);
+    fill(m.fNumber, other.fNumber);
+    fill(m.iso, other.iso);
+    fill(m.focalLength, other.focalLength);
+    fill(m.turned, other.turned);
+    if (m.camera.empty())
+        m.camera = other.camera;
+    if (m.dateTime.empty())
+        m.dateTime = other.dateTime;
 }
 
 void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture)

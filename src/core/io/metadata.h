@@ -23,13 +23,18 @@ struct Metadata {
     std::optional<double> shutterApex;               ///< ShutterSpeedValue, log2(1 / s), often finer
     std::optional<double> fNumber, iso, focalLength; ///< focalLength in mm
     std::string camera, lens, dateTime; ///< dateTime as Exif writes it, "2026:05:01 06:12:00", with a fraction if known
-    Orientation orientation = Orientation::Upright;
+    std::optional<Orientation> turned; ///< as the file says; empty: it does not
+    std::string problem;               ///< why what the file says of itself cannot be read, in words; empty: it can
+    Orientation orientation() const { return turned.value_or(Orientation::Upright); }
     bool operator==(const Metadata &) const = default;
 };
 
-/// Missing or senseless values (zero, negative, infinite) are left empty; a file whose metadata cannot be read has
-/// none. Never throws for the file's sake. Thread-safe; calls run one after the other, as exiv2 asks.
+/// Missing or senseless values (zero, negative, infinite) are left empty; of a file whose metadata cannot be read
+/// stays what came before the damage, and `problem` says so. Never throws for the file's sake. Thread-safe; calls run one after the other, as exiv2 asks.
 Metadata readMetadata(const std::string &path);
+
+/// Fills in what is missing.
+void complete(Metadata &metadata, const Metadata &other);
 
 /// What sits in a finished file besides the copied metadata.
 struct FinishedPicture {

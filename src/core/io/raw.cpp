@@ -11,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <ctime>
 #include <memory>
 #include <optional>
 
@@ -92,12 +93,45 @@ public:
         check(raw_->open_file(path.c_str()));
         const libraw_image_sizes_t &sizes = raw_->imgdata.sizes;
         checkSize(path, sizes.width, sizes.height);
-        if (raw_->imgdata.idata.colors != 3)
-            throw InputError(path,
-                             textOf("comes from a sensor with %d colours; 3 can be read", raw_->imgdata.idata.colors));
+        const libraw_iparams_t &id = raw_->imgdata.idata;
+        if (id.colors != 3 && id.colors != 1)
+            throw InputError(path, textOf("comes from a sensor with %d colours; 1 and 3 can be read", id.colors));
+        refuseLargeCells();
     }
 
     libraw_data_t &data() { return raw_->imgdata; }
+
+    /// What the library says of the shot.
+    Metadata shot() const
+    {
+        const libraw_imgother_t &o = raw_->imgdata.other;
+        const auto known = [](float v) { return v > 0.0f && std::isfinite(v) ? std::optional(double(v)) : std::nullopt; };
+        Metadata out;
+        out.exposureSeconds = known(o.shutter);
+        out.fNumber = known(o.aperture);
+        out.iso = known(o.iso_speed);
+        out.focalLength = known(o.focal_len);
+        out.camera = raw_->imgdata.idata.model;
+        if (std::tm taken{}; o.timestamp > 0 && localtime_r(&o.timestamp, &taken)) {
+            char text[32];
+            if (std::strftime(text, sizeof text, "%Y:%m:%d %H:%M:%S", &taken) > 0)
+                out.dateTime = text;
+        }
+        switch (raw_->imgdata.sizes.flip) {
+        case 3:
+            out.turned = Orientation::UpsideDown;
+            break;
+        case 5:
+            out.turned = Orientation::TurnLeft;
+            break;
+        case 6:
+            out.turned = Orientation::TurnRight;
+            break;
+        default:
+            break;
+        }
+        return out;
+    }
     void check(int result) const
     {
         if (cut_ || result == LIBRAW_IO_ERROR || result == LIBRAW_DATA_ERROR)
@@ -110,11 +144,17 @@ public:
             throw InputError(path_, textOf("cannot be read as a raw file (%s)", libraw_strerror(result)));
     }
 
-    /// Camera white and matrix. Without a white balance in the file, daylight by the matrix stands in.
+    bool isMonochrome() const { return raw_->imgdata.idata.colors == 1; }
+
+    /// Camera white and matrix; of a sensor without colours white is (1, 1, 1). Without a white balance in the file, daylight by the matrix stands in.
     CameraColour colour() const
     {
         const libraw_colordata_t &c = raw_->imgdata.color;
         CameraColour out;
+        if (isMonochrome()) {
+            out.toRec2020 = rgbToRgb(kRec709, kRec2020);
+            return out;
+        }
         Matrix3 toRec709;
         for (int row = 0; row < 3; ++row)
             for (int column = 0; column < 3; ++column)
@@ -147,14 +187,19 @@ public:
                                       int) { return int(static_cast<ExecContext *>(context)->stopRequested()); },
                                    &ctx);
         check(raw_->unpack());
-        const std::optional<Mosaic> mosaic = half ? std::nullopt : mosaicOf();
+        const std::array<double, 4> blacks = blackLevels();
+        const double black = std::floor(std::ranges::min(blacks)), stated = double(raw_->imgdata.color.maximum);
+        if (!(stated - black >= 15.0))
+            throw InputError(path_,
+                             textOf("says that its black level is %.0f and its white level %.0f", black, stated));
+        const double white = black + std::round((stated - black) * options.whiteShare), range = white - black;
+        if (options.count)
+            options.count(counted(blacks));
+        const std::optional<Mosaic> sensor = mosaicOf(int(white)), mosaic = half ? std::nullopt : sensor;
+        if (sensor && options.look)
+            options.look(*sensor);
         if (mosaic && options.edit)
             options.edit(*mosaic);
-        const std::array<double, 4> blacks = blackLevels();
-        const double black = std::floor(std::ranges::min(blacks)), white = double(raw_->imgdata.color.maximum);
-        const double range = white - black;
-        if (!(range >= 15.0))
-            throw InputError(path_, textOf("says that its black level is %.0f and its white level %.0f", black, white));
         // Values below black are kept by subtracting less than black.
         const double pedestal = std::min(black, std::floor(range * kPedestal / double(kCodeScale)));
         const Vector3 neutral = colour().neutral;
@@ -163,6 +208,7 @@ public:
         for (size_t i = 0; i < 4; ++i)
             p.user_cblack[i] = int(std::lround(blacks[i] - black));
         p.adjust_maximum_thr = 0.0f; // its default moves white with the content
+        p.user_sat = int(white); // 0 after bend(): then white is where it puts it
         p.highlight = 1;             // multipliers are taken as they are, at most 1
         p.user_qual = methodOf(options.demosaic);
         p.half_size = half;
@@ -188,8 +234,75 @@ public:
     }
 
 private:
+    /// Cells of several pixels of one colour: their values would be taken for those of other colours.
+    void refuseLargeCells() const
+    {
+        const char *kWords = "comes from a sensor whose colour cells are larger than 2 x 2 pixels, or 6 x 6; that kind "
+                             "cannot be read";
+        constexpr unsigned kFree = 1000; // LibRaw's `filters` up to here are not patterns
+        const unsigned filters = raw_->imgdata.idata.filters;
+        if (filters > kFree && filters != (filters & 0xffu) * 0x01010101u) // two rows that do not repeat
+            throw InputError(path_, kWords);
+        const Tiff tiff = openTiff(path_, "rm");
+        if (!tiff)
+            return;
+        const auto look = [&] {
+            const uint16_t *repeat = nullptr;
+            const auto isSmall = [](uint16_t side) { return side <= 2 || side == 6; };
+            if (TIFFGetField(tiff.get(), TIFFTAG_CFAREPEATPATTERNDIM, &repeat) &&
+                !(isSmall(repeat[0]) && isSmall(repeat[1])))
+                throw InputError(path_, kWords);
+        };
+        look();
+        uint16_t count = 0;
+        const uint64_t *offsets = nullptr;
+        if (!TIFFGetField(tiff.get(), TIFFTAG_SUBIFD, &count, &offsets))
+            return;
+        for (uint64_t offset : std::vector<uint64_t>(offsets, offsets + std::min<int>(count, 16)))
+            if (TIFFSetSubDirectory(tiff.get(), offset))
+                look();
+    }
+
+    /// Histograms of what the sensor shows, where it keeps one value a pixel; empty ones otherwise.
+    SensorCounts counted(const std::array<double, 4> &blacks)
+    {
+        const libraw_data_t &d = raw_->imgdata;
+        SensorCounts out;
+        out.white = double(d.color.maximum);
+        for (size_t c = 0; c < 3; ++c) {
+            out.black[c] = isMonochrome() ? blacks[0] : blacks[c];
+            const double own = double(d.color.linear_max[c]);
+            out.saturation[c] = own > out.black[c] && own < out.white ? own : out.white;
+        }
+        if (!d.rawdata.raw_image)
+            return out;
+        for (std::vector<uint32_t> &counts : out.of)
+            counts.assign(65536, 0u);
+        constexpr int kPeriod = 6; // of arrays of 2 x 2 and of 6 x 6
+        std::array<std::array<size_t, kPeriod>, kPeriod> channel{};
+        for (int y = 0; y < kPeriod; ++y)
+            for (int x = 0; x < kPeriod; ++x) {
+                const int colour = isMonochrome() ? 1 : raw_->COLOR(y, x);
+                channel[size_t(y)][size_t(x)] = colour == 3 ? 1 : size_t(colour) % 3;
+            }
+        const ptrdiff_t stride = d.sizes.raw_pitch / ptrdiff_t(sizeof(ushort));
+        for (int y = 0; y < d.sizes.height; ++y) {
+            const ushort *row = d.rawdata.raw_image + (d.sizes.top_margin + y) * stride + d.sizes.left_margin;
+            uint32_t *counts[kPeriod];
+            for (size_t i = 0; i < kPeriod; ++i)
+                counts[i] = out.of[channel[size_t(y % kPeriod)][i]].data();
+            int x = 0;
+            for (; x + kPeriod <= d.sizes.width; x += kPeriod)
+                for (int i = 0; i < kPeriod; ++i)
+                    ++counts[i][row[x + i]];
+            for (; x < d.sizes.width; ++x)
+                ++counts[x % kPeriod][row[x]];
+        }
+        return out;
+    }
+
     /// The values behind a filter array of two by two. Others (LibRaw's `filters` up to 1000) stay as they are.
-    std::optional<Mosaic> mosaicOf()
+    std::optional<Mosaic> mosaicOf(int clipped)
     {
         const libraw_data_t &d = raw_->imgdata;
         if (!d.rawdata.raw_image || d.idata.filters <= 1000)
@@ -201,7 +314,7 @@ private:
                        stride * d.sizes.height},
                       {-1, -1},
                       {-1, -1},
-                      int(d.color.maximum)};
+                      clipped};
         for (int y = 0; y < 2; ++y)
             for (int x = 0; x < 2; ++x) {
                 const int channel = raw_->COLOR(y, x);
@@ -232,6 +345,7 @@ private:
                 }
             }
         p.user_black = 0;
+        p.user_sat = 0;
         std::fill_n(p.user_cblack, 4, 0);
         std::fill_n(p.user_mul, 4, 1.0f);
         for (libraw_colordata_t *c : {&raw_->imgdata.color, &raw_->imgdata.rawdata.color}) {
@@ -282,7 +396,8 @@ PictureInfo readInfo(const std::string &path)
 {
     RawFile file(path);
     const libraw_image_sizes_t &sizes = file.data().sizes;
-    PictureInfo out{sizes.width, sizes.height, 3, 16, {}, file.colour()};
+    PictureInfo out{sizes.width, sizes.height, file.isMonochrome() ? 1 : 3, 16, {}, file.colour()};
+    out.library = file.shot();
     const unsigned top = file.data().color.maximum;
     out.sensorBits = int(std::ceil(std::log2(double(std::max(2u, top)))));
     return out;
@@ -307,20 +422,21 @@ void readRows(const std::string &path, int reduction, const RawOptions &options,
     }
     const int block = whole ? r : 1, stride = sizes.iwidth;
     const ushort(*pixels)[4] = file.data().image;
-    std::vector<uint16_t> row(size_t(width) * 3);
+    const int channels = file.isMonochrome() ? 1 : 3;
+    std::vector<uint16_t> row(size_t(width) * size_t(channels));
     for (int y = 0; y < height; ++y) {
         if (block == 1)
             for (int x = 0; x < width; ++x)
-                for (int c = 0; c < 3; ++c)
-                    row[size_t(3 * x + c)] = table[c][pixels[ptrdiff_t(y) * stride + x][c]];
+                for (int c = 0; c < channels; ++c)
+                    row[size_t(channels * x + c)] = table[c][pixels[ptrdiff_t(y) * stride + x][c]];
         else
             for (int x = 0; x < width; ++x)
-                for (int c = 0; c < 3; ++c) {
+                for (int c = 0; c < channels; ++c) {
                     const int x1 = std::min(2 * x + 1, stride - 1), y1 = std::min(2 * y + 1, int(sizes.iheight) - 1);
                     const auto at = [&](int u, int v) {
                         return unsigned(table[c][pixels[ptrdiff_t(v) * stride + u][c]]);
                     };
-                    row[size_t(3 * x + c)] =
+                    row[size_t(channels * x + c)] =
                         uint16_t((at(2 * x, 2 * y) + at(x1, 2 * y) + at(2 * x, y1) + at(x1, y1) + 2) / 4);
                 }
         sink(y, {.eight = {}, .sixteen = row});

@@ -127,34 +127,115 @@ void findMotions(const Sources &sources, const Recipe &recipe, Measured &measure
 
 } // namespace
 
-Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
+namespace {
+
+void take(MeasuredSet set, Measured &out)
 {
-    Measured out;
-    ExecContext measuring = ctx.part(0.0, 0.3), looking = ctx.part(0.3, 0.4), moving = ctx.part(0.4, 0.7),
-                merging = ctx.part(0.7, 1.0);
-    MeasuredSet set = measureFrames(
-        sources.frames,
-        [&](const Frame &frame, int reduction, ExecContext &own) { return decoded(sources, frame, reduction, own); },
-        measuring);
     out.frames = std::move(set.frames);
     out.response = set.response;
     out.light = std::move(set.light);
-    Bracket bracket = arrangeBracket(sources.frames, out.frames, recipe.frames);
-    out.anchorExposure = bracket.anchorExposure;
-    out.fringes = findFringes(sources, bracket, looking);
-    findMotions(sources, recipe, out, moving);
-    out.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
-    bracket = bracketOf(sources, out, recipe);
-    out.anchorExposure = bracket.anchorExposure;
+    out.defects = std::move(set.defects);
+    out.defectsOf = std::move(set.defectsOf);
+}
 
+/// Fringes, then motions, by what is known of the frames so far.
+void placeFrames(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+{
+    ExecContext looking = ctx.part(0.0, 0.25), moving = ctx.part(0.25, 1.0);
+    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames);
+    measured.anchorExposure = bracket.anchorExposure;
+    measured.fringes = findFringes(sources, bracket, looking);
+    findMotions(sources, recipe, measured, moving);
+    measured.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
+}
+
+/// Where the frames lie to that one of them which most lie on.
+SetPlaces placingOf(const Measured &measured, const Bracket &bracket)
+{
+    SetPlaces out;
+    out.maps.resize(measured.alignment.size());
+    out.reference = size_t(bracket.frames[bracket.reference].given - 1);
+    const FrameAlignment &origin = measured.alignment[out.reference];
+    for (size_t i = 0; i < out.maps.size(); ++i) {
+        const FrameAlignment &a = measured.alignment[i];
+        Transform transform;
+        if (i != out.reference) {
+            if (!a.found || !origin.found)
+                continue;
+            transform = a.toReference.transform.after(origin.toReference.transform.inverted());
+        }
+        out.maps[i] = [transform](double x, double y) {
+            const Point p = transform({x, y});
+            return std::array{p.x, p.y};
+        };
+    }
+    return out;
+}
+
+/// Whites, anchor and start of the tone of frames that have been measured and placed.
+void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, out, recipe);
+    out.anchorExposure = bracket.anchorExposure;
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
     asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
-    const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), merging);
+    const PicturePtr scene = sceneOf(sources, out, asShot, measuringRequest(sources, bracket), ctx);
     out.asShot = lightOf(colour, colour.neutral);
-    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, merging);
+    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, ctx);
     out.tone = toneStartOf(scene->view());
+}
+
+} // namespace
+
+Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
+{
+    ExecContext measuring = ctx.part(0.0, 0.65), again = ctx.part(0.65, 0.7), merging = ctx.part(0.7, 1.0);
+    MeasureSources asked;
+    asked.decode = [&](const Frame &frame, int reduction, ExecContext &own) {
+        return decoded(sources, frame, reduction, own);
+    };
+    asked.sensor = [&](const Frame &frame, ExecContext &own) { return sensorLook(sources, frame, own); };
+    Measured out;
+    bool placed = false;
+    asked.place = [&](const MeasuredSet &rough, ExecContext &own) {
+        if (!placed) {
+            take(rough, out);
+            placeFrames(sources, recipe, out, own);
+        }
+        return placingOf(out, arrangeBracket(sources.frames, out.frames, recipe.frames));
+    };
+    const auto measure = [&](ExecContext &own) {
+        MeasuredSet set = measureFrames(sources.frames, asked, own);
+        for (size_t i = 0; i < out.frames.size(); ++i)
+            set.frames[i].aligned = out.frames[i].aligned;
+        take(std::move(set), out);
+    };
+    measure(measuring);
+    const auto lost = [&] {
+        return std::ranges::count_if(out.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
+    };
+    if (out.alignment.size() != sources.frames.size()) { // nothing was there to be placed
+        placeFrames(sources, recipe, out, again);
+    } else if (const auto before = lost(); before > 0) {
+        // A frame may have been lost because its exposure or the curve was not known yet; what is found then speaks too.
+        placeFrames(sources, recipe, out, again);
+        placed = true;
+        if (lost() < before)
+            measure(again);
+    }
+    finish(sources, recipe, out, merging);
+    return out;
+}
+
+Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx)
+{
+    ExecContext placing = ctx.part(0.0, 0.5), merging = ctx.part(0.5, 1.0);
+    Measured out;
+    take(std::move(known), out);
+    placeFrames(sources, recipe, out, placing);
+    finish(sources, recipe, out, merging);
     return out;
 }
 

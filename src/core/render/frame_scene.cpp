@@ -24,22 +24,28 @@ DecodedPtr codesOf(const Sources &sources, const Bracket &bracket, const Bracket
     return prepared(sources, *frame.frame, preparationOf(frame, measured, recipe.prepare), reduction, ctx);
 }
 
-/// For each code of light, the linear code by the file's own curve: the inverse of a response.
-std::vector<uint16_t> fileCodes(const Response &response)
+/// For each code of light, the linear code by the file's own curve: the inverse of what frames go through.
+CodeTables fileCodes(const Preparation &preparation)
 {
-    const std::vector<uint16_t> light = response.table(); // rises
-    std::vector<uint16_t> out(light.size());
-    size_t code = 0;
-    for (size_t i = 0; i < out.size(); ++i) {
-        while (code + 1 < light.size() && light[code] < i)
-            ++code;
-        out[i] = uint16_t(code);
+    CodeTables out;
+    const CodeTables light = codeTables(preparation.response, 1.0, preparation.gains);
+    if (light.empty())
+        return out;
+    for (size_t c = 0; c < 3; ++c) {
+        const std::vector<uint16_t> &rising = light.of[c];
+        out.of[c].resize(rising.size());
+        size_t code = 0;
+        for (size_t i = 0; i < rising.size(); ++i) {
+            while (code + 1 < rising.size() && rising[code] < i)
+                ++code;
+            out.of[c][i] = uint16_t(code);
+        }
     }
     return out;
 }
 
 /// Part of the codes as linear light, cut at white, at the size of the view; averaged by `code`, where there is one.
-Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table, const CodeValues &colour,
+Image<float> partOf(const DecodedPtr &codes, const CodeTables &tables, const CodeValues &colour,
                     const RenderRequest &request, const LightCode *code, ExecContext &ctx)
 {
     const double r = request.reduction;
@@ -57,13 +63,14 @@ Image<float> partOf(const DecodedPtr &codes, const std::vector<uint16_t> &table,
     Image<float> light(x1 - x0, y1 - y0, 3);
     forEachBand(ctx, light.height(), [&, left = x0, top = y0](int from, int to) {
         for (int c = 0; c < 3; ++c) {
+            const uint16_t *table = tables.empty() ? nullptr : tables.of[size_t(c)].data();
             const float white =
                 float(colour.neutral[size_t(c)]); // no channel may pass it, or clipping takes on a colour
             for (int y = from; y < to; ++y) {
                 const uint16_t *in = codes->row(c, y + top) + left;
                 float *out = light.row(c, y);
                 for (int x = 0; x < light.width(); ++x)
-                    out[x] = std::min(linearOfCode(table.empty() ? in[x] : table[in[x]]), white);
+                    out[x] = std::min(linearOfCode(table ? table[in[x]] : in[x]), white);
             }
         }
         if (code)
@@ -103,9 +110,8 @@ Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness b
     const CodeValues &colour = frame->frame->codeValues;
     const DecodedPtr codes = codesOf(sources, bracket, *frame, measured, recipe, request.reduction, ctx);
     if (brightness == FrameBrightness::AsTaken) {
-        const Response *response = preparationOf(*frame, measured, recipe.prepare).response;
-        Image<float> out =
-            partOf(codes, response ? fileCodes(*response) : std::vector<uint16_t>(), colour, request, nullptr, ctx);
+        const CodeTables tables = fileCodes(preparationOf(*frame, measured, recipe.prepare));
+        Image<float> out = partOf(codes, tables, colour, request, nullptr, ctx);
         applyMatrix(rgbToRgb(kRec2020, primariesOf(recipe.output.space)) * colour.toRec2020, out.view(), ctx);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < out.height(); ++y)

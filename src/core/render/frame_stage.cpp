@@ -14,11 +14,12 @@ Image<uint16_t> copyOf(const Image<uint16_t> &image)
     return out;
 }
 
-void applyTable(Image<uint16_t> &codes, const std::vector<uint16_t> &table, ExecContext &ctx)
+void applyTables(Image<uint16_t> &codes, const CodeTables &tables, ExecContext &ctx)
 {
     forEachBand(ctx, codes.height(), [&](int y0, int y1) {
         for (int c = 0; c < codes.planes(); ++c)
             for (int y = y0; y < y1; ++y) {
+                const std::vector<uint16_t> &table = tables.of[size_t(c)];
                 uint16_t *row = codes.row(c, y);
                 for (int x = 0; x < codes.width(); ++x)
                     row[x] = table[row[x]];
@@ -30,13 +31,22 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
                         ExecContext &ctx)
 {
     ExecContext decoding = ctx.part(0.0, 0.8), rest = ctx.child({});
-    RawOptions raw{p.demosaic, {}};
-    if (p.fringes)
-        raw.edit = [&](const Mosaic &mosaic) { correctFringes(mosaic, *p.fringes, rest); };
+    RawOptions raw{.demosaic = p.demosaic};
+    if (p.fringes || p.defects)
+        raw.edit = [&](const Mosaic &mosaic) {
+            if (p.defects)
+                replaceDefects(mosaic, *p.defects);
+            if (p.fringes)
+                correctFringes(mosaic, *p.fringes, rest);
+        };
+    // Clipping comes before anything that mixes pixels.
+    const bool rawAtFull = frame.isRaw() && reduction == 1;
+    if (rawAtFull)
+        raw.whiteShare = p.whiteShare;
     Image<uint16_t> out =
         reduction == 1 ? decodeFrame(frame, 1, decoding, raw) : copyOf(*decoded(sources, frame, reduction, decoding));
-    if (p.response)
-        applyTable(out, p.response->table(), rest);
+    if (const CodeTables tables = codeTables(p.response, rawAtFull ? 1.0 : p.whiteShare, p.gains); !tables.empty())
+        applyTables(out, tables, rest);
     if (p.fringes && reduction > 1) // channels of reduced raw files are still apart
         correctFringes(out, *p.fringes, rest);
     if (p.denoise > 0.0)
@@ -54,10 +64,17 @@ size_t bytesOf(const Image<uint16_t> &image)
 
 void Preparation::hash(Hasher &hasher) const
 {
-    hasher.value(response != nullptr).value(fringes != nullptr).value(demosaic).value(denoise);
+    hasher.value(response != nullptr).value(fringes != nullptr).value(demosaic).value(denoise).value(whiteShare);
+    for (double gain : gains)
+        hasher.value(gain);
+    hasher.value(defects ? defects->size() : 0);
+    if (defects)
+        for (const SensorPlace &p : *defects)
+            hasher.value(p.x).value(p.y);
     if (response)
-        for (double bend : response->bend)
-            hasher.value(bend);
+        for (const Response::Bend &curve : response->bend)
+            for (double bend : curve)
+                hasher.value(bend);
     if (fringes)
         hasher.value(fringes->red.scale).value(fringes->red.bend).value(fringes->blue.scale).value(fringes->blue.bend);
     if (denoise > 0.0)
@@ -67,9 +84,13 @@ void Preparation::hash(Hasher &hasher) const
 Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const PrepareSettings &settings)
 {
     Preparation out;
-    if (measured.response.fitted && isDeveloped(*frame.frame))
+    if (isTaken(measured.response, settings.response) && isDeveloped(*frame.frame))
         out.response = &measured.response;
+    out.whiteShare = frame.measured.whiteShare;
+    out.gains = frame.measured.gains;
     if (frame.frame->isRaw()) {
+        if (!measured.defects.empty() && frame.frame->metadata.camera == measured.defectsOf)
+            out.defects = &measured.defects;
         out.demosaic = settings.demosaic;
         if (settings.fringes == FringeMode::On && measured.fringes.source != Fringes::Source::None)
             out.fringes = &measured.fringes;
@@ -80,26 +101,66 @@ Preparation preparationOf(const BracketFrame &frame, const Measured &measured, c
     return out;
 }
 
-DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
+namespace {
+
+/// A reduced frame, and of raw ones what the sensor showed on the way.
+struct ReducedFrame {
+    Image<uint16_t> pixels;
+    SensorLook sensor;
+    size_t bytes() const
+    {
+        size_t out = pixels.bytes() + sensor.standingOut.size() * sizeof(SensorPlace);
+        for (const auto &counts : sensor.counts.of)
+            out += counts.size() * sizeof(counts[0]);
+        return out;
+    }
+};
+
+std::shared_ptr<const ReducedFrame> reducedFrame(const Sources &sources, const Frame &frame, int reduction,
+                                                 ExecContext &ctx)
 {
-    const auto decode = [&](ExecContext &own) {
-        // A raw file costs the same at any reduction: what is smaller than half is made from the half.
-        const int first = measuringReduction(frame);
-        if (frame.isRaw() && reduction > first)
-            return blockMeans(decoded(sources, frame, first, own)->view(), reduction / first);
-        return decodeFrame(frame, reduction, own);
-    };
-    if (reduction == 1) // full ones would fill the cache for nothing: they are read once
-        return std::make_shared<const Image<uint16_t>>(decode(ctx));
     Hasher hasher;
     hasher.value(StageKey::Decoded).text(frame.id).value(reduction);
-    return sources.cache->get<Image<uint16_t>>(hasher.finish(), ctx, decode, bytesOf);
+    return sources.cache->get<ReducedFrame>(
+        hasher.finish(), ctx,
+        [&](ExecContext &own) {
+            ReducedFrame out;
+            // A raw file costs the same at any reduction: what is smaller than half is made from the half.
+            const int first = measuringReduction(frame);
+            if (frame.isRaw() && reduction > first) {
+                out.pixels = blockMeans(reducedFrame(sources, frame, first, own)->pixels.view(), reduction / first);
+                return out;
+            }
+            out.pixels = decodeFrame(
+                frame, reduction, own,
+                {.count = [&](const SensorCounts &counts) { out.sensor.counts = counts; },
+                 .look = [&](const Mosaic &mosaic) { out.sensor.standingOut = standingOut(mosaic); }});
+            return out;
+        },
+        [](const ReducedFrame &f) { return f.bytes(); });
+}
+
+} // namespace
+
+DecodedPtr decoded(const Sources &sources, const Frame &frame, int reduction, ExecContext &ctx)
+{
+    if (reduction == 1) // full ones would fill the cache for nothing: they are read once
+        return std::make_shared<const Image<uint16_t>>(decodeFrame(frame, 1, ctx));
+    const auto reduced = reducedFrame(sources, frame, reduction, ctx);
+    return {reduced, &reduced->pixels};
+}
+
+SensorLookPtr sensorLook(const Sources &sources, const Frame &frame, ExecContext &ctx)
+{
+    const auto reduced = reducedFrame(sources, frame, measuringReduction(frame), ctx);
+    return {reduced, &reduced->sensor};
 }
 
 DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparation &preparation, int reduction,
                     ExecContext &ctx)
 {
-    if (reduction > 1 && !preparation.response && !preparation.fringes && preparation.denoise == 0.0)
+    if (reduction > 1 && !preparation.response && !preparation.fringes && preparation.denoise == 0.0 &&
+        preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };
     if (reduction == 1 && !sources.keepFrames)

@@ -244,7 +244,14 @@ int previewReduction(const Sources &sources)
 
 Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
 {
-    return arrangeBracket(sources.frames, measured.frames, recipe.frames, measured.anchorExposure,
+    std::vector<MeasuredFrame> frames = measured.frames;
+    if (recipe.prepare.response != ResponseChoice::Automatic)
+        for (MeasuredFrame &f : frames) {
+            const MeasuredFrame::Light &light = isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
+            f.exposure = light.exposure;
+            f.gains = light.gains;
+        }
+    return arrangeBracket(sources.frames, frames, recipe.frames, measured.anchorExposure,
                           recipe.align.mode == AlignMode::On ? Placing::Aligned : Placing::AsShot);
 }
 

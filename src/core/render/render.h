@@ -24,7 +24,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 8;
+inline constexpr int kProcessVersion = 9;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {
@@ -48,6 +48,8 @@ struct Measured {
     std::vector<MeasuredFrame> frames;     ///< in the order of Sources::frames
     Response response;                     ///< of the developed files among them
     std::vector<LightSample> light;        ///< places of the scene, for coverageOf()
+    std::vector<SensorPlace> defects;      ///< of the sensor, in raw frames of the camera `defectsOf`
+    std::string defectsOf;
     Fringes fringes;                       ///< of the lens, where there are raw frames
     WhitePoint asShot;                     ///< what the reference frame took as neutral
     WhitePoint automaticWhite;             ///< a guess from the picture
@@ -60,6 +62,8 @@ struct Measured {
 /// Measures a set: exposures, response, noise, fringes, motions, whites, anchor, start of the tone.
 /// Throws InputError, ArgumentError (no frames), Cancelled.
 Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx);
+/// The same from what is known of the frames already: motions, whites, anchor and start of the tone are found for it.
+Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx);
 
 /// The bracket as the recipe arranges it.
 Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe);

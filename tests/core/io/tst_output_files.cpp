@@ -236,7 +236,7 @@ private Q_SLOTS:
         image->writeMetadata();
         const Metadata read = readMetadata(path("odd.jpg"));
         QVERIFY(!read.exposureSeconds && !read.fNumber);
-        QCOMPARE(read.orientation, Orientation::Upright);
+        QCOMPARE(read.orientation(), Orientation::Upright);
         QCOMPARE(readMetadata(path("none.jpg")), Metadata{});
     }
 };

@@ -1,0 +1,24 @@
+// What the pipeline makes of a world, against the truth and against the same merge told the truth.
+#pragma once
+
+#include "worlds/world.h"
+
+#include <optional>
+
+namespace yolk::worlds {
+
+struct Verdict {
+    bool curveTaken = false;
+    std::optional<double> curveError;   ///< RMS of full scale after one common power; of curved files
+    std::optional<double> profileError; ///< the same of the profile's curve
+    double exposureError = 0.0;         ///< EV, the worst frame, after one common factor (curved files: power)
+    int leftOut = 0;                    ///< frames that could not be aligned
+    double loss = 0.0;                  ///< dB PU21-PSNR under the same merge told the truth, where things stand still
+    double score = 0.0;                 ///< dB, ours
+    double lights = 0.0;                ///< share of the brightest tenth within 0.1 stop and 3 degrees of hue of that merge
+    double seconds = 0.0;               ///< analysis and merge
+};
+
+Verdict judge(const World &world, const std::string &folder, ExecContext &ctx);
+
+} // namespace yolk::worlds
