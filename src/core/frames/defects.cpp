@@ -1,6 +1,7 @@
 #include "frames/defects.h"
 
 #include <algorithm>
+#include <array>
 #include <map>
 
 namespace yolk {
@@ -27,6 +28,19 @@ Outlier outlierAt(const ImageView<uint16_t> &values, int x, int y)
     return {own > most ? own - most : own < least ? own - least : 0, most - least};
 }
 
+/// How far a value lies above, or below, the median of the eight nearest of its colour.
+int aboveMedian(const ImageView<uint16_t> &values, int x, int y)
+{
+    std::array<int, 8> near;
+    size_t n = 0;
+    for (int dy = -kReach; dy <= kReach; dy += kReach)
+        for (int dx = -kReach; dx <= kReach; dx += kReach)
+            if (dx != 0 || dy != 0)
+                near[n++] = values.row(0, y + dy)[x + dx];
+    std::ranges::nth_element(near, near.begin() + 4);
+    return values.row(0, y)[x] - near[4];
+}
+
 } // namespace
 
 std::vector<SensorPlace> standingOut(const Mosaic &mosaic)
@@ -48,8 +62,10 @@ std::vector<SensorPlace> standingOut(const Mosaic &mosaic)
             if (size < least || size < kSpreads * o.spread || own - o.excess >= mosaic.clipped)
                 continue;
             const auto alone = [&](int u, int w) {
-                const int beside = outlierAt(v, u, w).excess;
-                return (beside > 0) != (o.excess > 0) || std::abs(beside) * 10 < size;
+                // The filter before a sensor spreads a point by half a pixel (standard deviation): an eighth beside it,
+                // of which the least sensitive colour takes half.
+                const int beside = aboveMedian(v, u, w);
+                return (beside > 0) != (o.excess > 0) || std::abs(beside) * 16 < size;
             };
             if (!alone(x - 1, y) || !alone(x + 1, y) || !alone(x, y - 1) || !alone(x, y + 1))
                 continue;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <numeric>
 
 namespace yolk {
@@ -163,32 +164,36 @@ std::optional<ExposureStep> exposureStep(ImageView<const uint16_t> dark, ImageVi
 
 namespace {
 
-/// bright = ratio * dark + offset over the places of one channel.
-class RatioFit {
+/// log2(bright / dark) = step + slope / light over the places of one channel: the second part is what an offset of black
+/// does. `light` is the geometric mean of both sides, so that a place that does not lie exactly on itself errs in it
+/// neither way; with the dark side alone the step would come out too small.
+class StepFit {
 public:
     struct Sample {
-        double dark, bright, error; // of bright beside what the dark one says, of this light
+        double step, light, error; // EV; of clipping of the bright frame; EV
         int tile;
     };
-    RatioFit(std::vector<Sample> samples, double offsetError) : samples_(std::move(samples)), offsetError_(offsetError)
+    /// `slope` is what the offset of black makes; empty: it is found.
+    StepFit(std::vector<Sample> samples, std::optional<double> slope)
+        : samples_(std::move(samples)), known_(slope), slope_(slope.value_or(0.0))
     {
-        std::vector<double> logs;
-        for (const Sample &s : samples_)
-            if (s.dark > 0.0)
-                logs.push_back(std::log2(s.bright / s.dark));
-        if (logs.size() < kFewestPlaces)
+        if (samples_.size() < kFewestPlaces)
             return;
-        ratio_ = std::exp2(medianOf(logs));
+        std::vector<double> steps;
+        for (const Sample &s : samples_)
+            steps.push_back(s.step);
+        ev_ = medianOf(steps);
         for (int round = 0; round < 10; ++round)
             refine(round < 3);
         judge();
     }
     const std::optional<ExposureStep> &step() const { return step_; }
+    double slope() const { return slope_; }
 
 private:
     static constexpr size_t kFewestPlaces = 40;
 
-    double residual(const Sample &s) const { return (s.bright - ratio_ * s.dark - offset_) / s.error; }
+    double residual(const Sample &s) const { return (s.step - ev_ - slope_ / s.light) / s.error; }
     double weight(double residual, bool gently) const
     {
         constexpr double kHuber = 1.345, kTukey = 4.685; // 95 % efficient for normal errors
@@ -201,95 +206,91 @@ private:
         for (const Sample &s : samples_)
             sizes.push_back(std::abs(residual(s)));
         scale_ = std::max(0.05, 1.4826 * medianOf(sizes));
-        double dd = 0.0, d = 0.0, one = 0.0, db = 0.0, b = 0.0;
+        double one = 0.0, g = 0.0, gg = 0.0, y = 0.0, gy = 0.0;
         for (const Sample &s : samples_) {
-            const double w = weight(residual(s), gently) / (s.error * s.error);
-            dd += w * s.dark * s.dark;
-            d += w * s.dark;
+            const double w = weight(residual(s), gently) / (s.error * s.error), x = 1.0 / s.light;
             one += w;
-            db += w * s.dark * s.bright;
-            b += w * s.bright;
+            g += w * x;
+            gg += w * x * x;
+            y += w * s.step;
+            gy += w * x * s.step;
         }
-        if (!(dd > 0.0))
+        if (!(one > 0.0))
             return;
-        if (offsetError_ > 0.0) {
-            // Errors are relative to what scatters; the prior is in the same units.
-            const double prior = scale_ * scale_ / (offsetError_ * offsetError_);
-            const double det = dd * (one + prior) - d * d;
-            if (det > 0.0) {
-                ratio_ = (db * (one + prior) - d * b) / det;
-                offset_ = (dd * b - d * db) / det;
-            }
-        } else {
-            ratio_ = db / dd;
-        }
+        if (const double det = one * gg - g * g; !known_ && det > 1e-9 * one * gg)
+            slope_ = (one * gy - g * y) / det;
+        ev_ = (y - slope_ * g) / one;
     }
     void judge()
     {
         constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
         std::array<std::array<double, 2>, kTiles> sums{};
         for (const Sample &s : samples_) {
-            const double w = weight(residual(s), false) * s.dark * s.dark / (s.error * s.error);
-            sums[size_t(s.tile)][0] += w * (s.bright - offset_) / (ratio_ * s.dark);
+            const double w = weight(residual(s), false) / (s.error * s.error);
+            sums[size_t(s.tile)][0] += w * (s.step - slope_ / s.light);
             sums[size_t(s.tile)][1] += w;
         }
-        std::vector<double> logs;
+        std::vector<double> steps;
         for (const auto &[sum, w] : sums)
-            if (w > 0.0 && sum > 0.0)
-                logs.push_back(std::log2(sum / w));
-        if (logs.size() < kFewestTiles || !(ratio_ > 0.0))
+            if (w > 0.0)
+                steps.push_back(sum / w);
+        if (steps.size() < kFewestTiles)
             return;
         std::vector<double> away;
-        const double middle = medianOf(logs);
-        for (double v : logs)
+        const double middle = medianOf(steps);
+        for (double v : steps)
             away.push_back(std::abs(v - middle));
         const double deviation = 1.4826 * medianOf(away);
-        step_ = ExposureStep{std::log2(ratio_), std::max(1e-3, 1.2533 * deviation / std::sqrt(double(logs.size())))};
+        step_ = ExposureStep{ev_, std::max(1e-3, 1.2533 * deviation / std::sqrt(double(steps.size())))};
     }
 
     std::vector<Sample> samples_;
-    double offsetError_, ratio_ = 1.0, offset_ = 0.0, scale_ = 1.0;
+    std::optional<double> known_;
+    double slope_, ev_ = 0.0, scale_ = 1.0;
     std::optional<ExposureStep> step_;
 };
 
 } // namespace
 
 std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
-                                        const PlaceGrid &grid, double lowest, double offsetError)
+                                        const PlaceGrid &grid, double lowest, double black)
 {
     if (dark.size() != grid.count() || bright.size() != grid.count())
         throw ArgumentError(textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(),
                                    grid.count()));
-    constexpr float kTop = 0.8f, kLow = 0.01f; // clear of clipping and shoulders; of noise and coarse codes
-    constexpr double kSlip = 0.12, kSampling = 0.01; // as for lightPairs()
+    constexpr double kTop = 0.6, kClipped = 0.95, kLow = 0.01; // clear of shoulders; of clipping; of coarse codes
+    constexpr double kSlip = 0.12, kSampling = 0.01;           // as for lightPairs()
     ChannelSteps out;
     double rough = 0.0; // of all channels: which places the dark frame can hold
     {
         std::vector<double> logs;
         for (size_t i = 0; i < dark.size(); ++i)
-            if (dark[i].shown && bright[i].shown && bright[i].mean[1] > 0.05f && bright[i].mean[1] < kTop &&
+            if (dark[i].shown && bright[i].shown && bright[i].mean[1] > 0.05f && bright[i].mean[1] < 0.8f &&
                 dark[i].mean[1] > 0.0f)
                 logs.push_back(std::log2(double(bright[i].mean[1]) / double(dark[i].mean[1])));
         if (logs.size() < 40)
             return std::nullopt;
         rough = std::exp2(medianOf(logs));
     }
-    const double low = std::min(0.5 * double(kTop), std::max(double(kLow), rough * lowest));
+    const double low = std::max(kLow, rough * lowest);
     double sum = 0.0, weights = 0.0;
     for (size_t c = 0; c < 3; ++c) {
-        std::vector<RatioFit::Sample> samples;
+        std::vector<StepFit::Sample> samples;
         for (size_t i = 0; i < dark.size(); ++i) {
             const PlaceLight &d = dark[i], &b = bright[i];
-            if (!d.shown || !b.shown)
+            const double most = double(std::max({b.mean[0], b.mean[1], b.mean[2]}) + 0.5f * b.spread[c]);
+            if (!d.shown || !b.shown || !(d.mean[c] > 0.0f) || !(b.mean[c] > 0.0f) || most > kClipped)
                 continue;
-            const float most = std::max({b.mean[0], b.mean[1], b.mean[2]});
-            if (!(double(b.mean[c]) > low) || most + 0.5f * b.spread[c] > kTop)
+            // Chosen by both alike: by one alone, places that do not lie exactly on themselves would favour the other.
+            const double light = std::sqrt(double(b.mean[c]) * rough * double(d.mean[c]));
+            if (!(light > low) || light > kTop)
                 continue;
-            const double scatter = kSlip * (double(b.spread[c]) + rough * double(d.spread[c]));
-            samples.push_back({double(d.mean[c]), double(b.mean[c]),
-                               std::hypot(scatter, kSampling * double(b.mean[c])) + 1e-5, grid.tileOf(i)});
+            const double scatter = kSlip * (double(b.spread[c] / b.mean[c]) + double(d.spread[c] / d.mean[c]));
+            samples.push_back({std::log2(double(b.mean[c]) / double(d.mean[c])), light,
+                               std::hypot(scatter, kSampling) / std::numbers::ln2, grid.tileOf(i)});
         }
-        const auto step = RatioFit(std::move(samples), offsetError).step();
+        out.offsets[c] = StepFit(samples, std::nullopt).slope() * std::numbers::ln2;
+        const auto step = StepFit(std::move(samples), black * (1.0 - rough) / std::numbers::ln2).step();
         if (!step) {
             if (c == 1)
                 return std::nullopt; // green decides
@@ -320,7 +321,7 @@ Exposures reconciledExposures(std::span<const std::optional<double>> stated, std
     });
     if (stated.empty() || !linked || !(statedError > 0.0))
         throw ArgumentError(textOf("exposures of %zu frames with %zu steps", stated.size(), links.size()));
-    // Every frame hangs on its neighbour by a thread, so that nothing is left undetermined.
+    // A frame without a step hangs on its neighbour by a thread, so that nothing is left undetermined.
     constexpr double kThread = 1e3;
     Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
     Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
@@ -342,7 +343,10 @@ Exposures reconciledExposures(std::span<const std::optional<double>> stated, std
             sum += *s;
             count += 1.0;
         }
-        if (i + 1 < n)
+        const bool hangs = i + 1 < n && std::ranges::none_of(links, [&](const ExposureLink &l) {
+            return l.dark == size_t(i) && l.bright == size_t(i) + 1;
+        });
+        if (hangs)
             equation(i, i + 1, 0.0, kThread);
     }
     for (const ExposureLink &l : links)

@@ -21,18 +21,18 @@ struct ExposureStep {
 struct ChannelSteps {
     ExposureStep all;
     std::array<ExposureStep, 3> channels;
+    std::array<double, 3> offsets{}; ///< bright - ratio * dark that fits each channel best, of clipping
     bool operator==(const ChannelSteps &) const = default;
 };
 
 /// The step between two frames from places of the scene that both hold, channel by channel: bright = ratio * dark +
-/// offset, where the offset takes what a wrong black level does, so that it does not look like exposure; Tukey's
-/// weights, so that what moved does not count. Places are chosen by the bright frame alone, so that the dark one's noise
-/// does not bias the ratio. The scatter between tiles of the picture gives the standard errors.
-/// `offsetError` is how large the offset may be, standard error in units of clipping; 0: there is none. `lowest` is the
-/// least value of the dark frame that says something.
+/// offset, where the offset is what a wrong black level does, and must not look like exposure; Tukey's weights, so that what moved does not count. Places are chosen by the geometric mean of both, as misplaced ones would
+/// bias a choice by either. The scatter between tiles of the picture gives the standard errors.
+/// `black` is how far black lies above 0 in both frames, of clipping. `lowest` is the least value of the dark frame that
+/// says something.
 /// Empty when too few places in too few tiles are held by both. Shapes: places of one grid. Throws ArgumentError.
 std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
-                                        const PlaceGrid &grid, double lowest, double offsetError);
+                                        const PlaceGrid &grid, double lowest, double black);
 
 /// log2 of the exposure ratio bright / dark: in each tile of a grid the sum of one frame's green over that of the
 /// other, over pixels that lie well inside the range of the bright frame and have nothing clipped beside them; then the

@@ -311,38 +311,57 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
     struct Task {
         size_t dark, bright; // in the group
         std::optional<ExposureStep> step;
-        std::array<double, 3> channels{}, errors{};
+        std::array<double, 3> channels{}, errors{}, blacks{};
     };
     std::vector<Task> tasks;
     for (size_t b = 1; b < group.size(); ++b)
         for (size_t d = b >= kReach ? b - kReach : 0; d < b; ++d)
-            tasks.push_back({d, b, {}, {}, {}});
-    ExecContext comparing = ctx.child({});
-    forEachPart(comparing, int(tasks.size()), [&](int t, ExecContext &) {
-        Task &task = tasks[size_t(t)];
-        const size_t dark = group[task.dark], bright = group[task.bright];
-        const auto at = [&](size_t frame) { return size_t(std::ranges::find(placed.frames, frame) - placed.frames.begin()); };
-        const size_t d = at(dark), b = at(bright);
-        if (d < placed.frames.size() && b < placed.frames.size()) {
-            // Black levels that are off by some 8 values of 14 bits, beside the ratio of the exposures.
-            constexpr double kBlackError = 5e-4;
-            const double ratio = measured[bright].exposure / measured[dark].exposure;
-            const bool mayBeOff = !isDeveloped(*m.frames[dark]);
-            const auto steps = stepBetween(light[d], light[b], placed.grid, lowestOf(*m.frames[dark], measured[dark]),
-                                           mayBeOff ? kBlackError * std::max(0.1, std::abs(ratio - 1.0)) : 0.0);
-            if (steps) {
+            tasks.push_back({d, b, {}, {}, {}, {}});
+    const auto compare = [&](double black) {
+        ExecContext comparing = ctx.child({});
+        forEachPart(comparing, int(tasks.size()), [&](int t, ExecContext &) {
+            Task &task = tasks[size_t(t)];
+            const size_t dark = group[task.dark], bright = group[task.bright];
+            const auto at = [&](size_t frame) {
+                return size_t(std::ranges::find(placed.frames, frame) - placed.frames.begin());
+            };
+            const size_t d = at(dark), b = at(bright);
+            if (d < placed.frames.size() && b < placed.frames.size()) {
+                const auto steps =
+                    stepBetween(light[d], light[b], placed.grid, lowestOf(*m.frames[dark], measured[dark]), black);
+                if (!steps)
+                    return;
                 task.step = steps->all;
                 for (size_t c = 0; c < 3; ++c) {
                     task.channels[c] = steps->channels[c].ev - steps->all.ev;
                     task.errors[c] = steps->channels[c].standardError;
+                    task.blacks[c] = steps->offsets[c] / (1.0 - std::exp2(steps->all.ev));
                 }
+            } else if (task.bright == task.dark + 1) {
+                task.step = exposureStep(m.pixels[dark]->view(), m.pixels[bright]->view());
+                if (task.step) // ranks of frames that do not lie on each other: for what is not stated only
+                    task.step->standardError = std::max(task.step->standardError, 0.1);
             }
-        } else if (task.bright == task.dark + 1) {
-            task.step = exposureStep(m.pixels[dark]->view(), m.pixels[bright]->view());
-            if (task.step) // ranks of frames that do not lie on each other: for what is not stated only
-                task.step->standardError = std::max(task.step->standardError, 0.1);
+        });
+    };
+    compare(0.0);
+    if (!isDeveloped(*m.frames[group[0]])) {
+        // A black level that is off is off alike in all pairs and channels; what misplaced pixels make of it is not.
+        std::vector<double> blacks, away;
+        for (const Task &t : tasks)
+            for (size_t c = 0; c < 3; ++c)
+                if (t.step && t.errors[c] > 0.0 && t.errors[c] < 0.1 && t.step->ev > 0.5)
+                    blacks.push_back(t.blacks[c]);
+        if (blacks.size() >= 3) {
+            const double black = medianOf(blacks);
+            for (double v : blacks)
+                away.push_back(std::abs(v - black));
+            const double error = 1.2533 * 1.4826 * medianOf(away) / std::sqrt(double(blacks.size()));
+            constexpr double kSigmas = 4.0, kMost = 2e-3; // of clipping: more is no slip of a level
+            if (std::abs(black) > kSigmas * error && std::abs(black) < kMost)
+                compare(black);
         }
-    });
+    }
     GroupLinks out;
     for (const Task &t : tasks)
         if (t.step) {
@@ -404,7 +423,8 @@ void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &f
 /// Whether the frames were developed with white balances that differ.
 bool whitesDiffer(const GroupLinks &found)
 {
-    constexpr double kSees = 0.012, kSigmas = 4.0; // EV: less is no other white balance, but noise and colour sampling
+    // EV: less is noise and JPEG's colour sampling, and a fiftieth of a channel is about what the eye can tell.
+    constexpr double kSees = 0.03, kSigmas = 4.0;
     bool differ = false;
     for (size_t l = 0; l < found.links.size(); ++l)
         for (size_t c : {0u, 2u}) {

@@ -54,9 +54,11 @@ enum class Bends { None, Common, ByChannel };
 /// One least squares problem: bends of one or three curves, then the exposure of each channel of each frame.
 class Problem {
 public:
+    /// `range` is what the exposures' range is held to, log2: by itself least squares would shrink it, and all
+    /// disagreement with it. Empty: nothing bends, and nothing is held.
     Problem(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated, double statedError,
-            Bends bends)
-        : pairs_(pairs), stated_(stated), statedError_(statedError),
+            Bends bends, std::span<const double> range = {})
+        : pairs_(pairs), stated_(stated), statedError_(statedError), range_(range.begin(), range.end()),
           curves_(bends == Bends::None     ? 0
                   : bends == Bends::Common ? 1
                                            : 3),
@@ -80,6 +82,15 @@ public:
         return (light - exposure(p.bright, p.channel) + exposure(p.dark, p.channel)) / double(p.error);
     }
     double scale() const { return scale_; }
+    /// What the exposures are held to in a richer model: as stated where that is known, else as this one found them.
+    std::vector<double> rangeForOthers() const
+    {
+        const auto known = std::ranges::count_if(stated_, [](const auto &s) { return s.has_value(); });
+        std::vector<double> out;
+        for (size_t f = 0; f < stated_.size(); ++f)
+            out.push_back(known < 2 ? exposure(f, 1) : stated_[f].value_or(NAN));
+        return out;
+    }
     void put(Response &out) const
     {
         for (int c = 0; c < 3; ++c)
@@ -105,18 +116,17 @@ private:
 
     void solveOnce()
     {
-        // A bend costs by its second differences, measured against pairs whose weights sum to 1. Where exposures are
-        // stated that only has to calm the noise of 8-bit frames; where none is, it alone parts the curve from the
-        // steps, since a power of light changes both alike. Stated exposures weigh little: the pairs know better, but
-        // for such a power. White balances of one set are mostly one.
-        const bool known = std::ranges::any_of(stated_, [](const auto &s) { return s.has_value(); });
-        const double kSmooth = known ? 0.0012 : 0.02;
-        constexpr double kFlat = 1e-5, kStatedWeight = 2e-5, kOneWhite = 1e-4, kTie = 1e-9;
+        // A bend costs by its second differences, measured against pairs whose weights sum to 1: enough to calm the
+        // noise of 8-bit frames. Single exposures that are stated weigh little: the pairs know better. White balances
+        // of one set are mostly one.
+        // kSmooth: of 0.0003 to 0.006 the middle one, by the curves of worlds 0 to 60; they differ little.
+        constexpr double kSmooth = 0.0015;
+        constexpr double kFlat = 1e-6, kStatedWeight = 2e-5, kOneWhite = 1e-4, kTie = 1e-9, kHeld = 1e3;
         const Eigen::Index bends = Eigen::Index(curves_) * kBends, frames = Eigen::Index(stated_.size());
         const Eigen::Index n = bends + 3 * frames + 1; // the last: where all exposures lie
         Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
         Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
-        std::array<std::pair<Eigen::Index, double>, 8> terms;
+        std::vector<std::pair<Eigen::Index, double>> terms(std::max<size_t>(8, stated_.size() + 1));
         size_t count = 0;
         const auto term = [&](Eigen::Index i, double factor) { terms[count++] = {i, factor}; };
         const auto add = [&](double value, double weight) {
@@ -166,6 +176,8 @@ private:
                     add(0.0, kFlat);
                 }
             }
+        hold([&](size_t frame, double factor, int c) { term(exposureIndex(frame, c), factor); },
+             [&](double value) { add(value, kHeld); });
         for (size_t f = 0; f < stated_.size(); ++f) {
             if (stated_[f]) {
                 term(exposureIndex(f, 1), 1.0);
@@ -181,6 +193,33 @@ private:
         for (Eigen::Index i = 0; i < n; ++i) // what nothing speaks of stays determined
             a(i, i) += kTie;
         x_ = a.ldlt().solve(b);
+    }
+
+    /// The slope of the exposures over what they are held to is 1: one equation for each curve.
+    template <class Term, class Add> void hold(const Term &term, const Add &add) const
+    {
+        double mean = 0.0, count = 0.0, squares = 0.0, value = 0.0;
+        for (double r : range_)
+            if (std::isfinite(r)) {
+                mean += r;
+                count += 1.0;
+            }
+        if (count < 2.0)
+            return;
+        mean /= count;
+        for (double r : range_)
+            squares += std::isfinite(r) ? (r - mean) * (r - mean) : 0.0;
+        if (!(squares > 1e-3))
+            return;
+        for (int c = curves_ == 3 ? 0 : 1; c < (curves_ == 3 ? 3 : 2); ++c) {
+            value = 0.0;
+            for (size_t f = 0; f < range_.size(); ++f)
+                if (std::isfinite(range_[f])) {
+                    term(f, (range_[f] - mean) / squares, c);
+                    value += (range_[f] - mean) / squares * range_[f];
+                }
+            add(value);
+        }
     }
 
     void reweigh(bool gently)
@@ -203,6 +242,7 @@ private:
     std::span<const LightPair> pairs_;
     std::span<const std::optional<double>> stated_;
     double statedError_;
+    std::vector<double> range_;
     int curves_;
     std::vector<double> weights_;
     Eigen::VectorXd x_;
@@ -216,28 +256,29 @@ bool isWhite(int tile) // of the chessboard
 
 /// What a richer model gains over a plainer one at places that neither was fitted to.
 struct Comparison {
-    double plain = 0.0, rich = 0.0; ///< mean squared residuals, cut off where movement begins
+    double plain = 0.0, rich = 0.0; ///< variances of the residuals, by their medians: up to half may have moved
     double sureness = 0.0;          ///< the gain over its standard error from tile to tile
     double apart = 0.0;             ///< RMS of what the halves' curves differ by, of full scale, but for a power
+    double bent = 0.0;              ///< the same of the first half's curve and the profile's
 };
 
-double apartBy(const Response &a, const Response &b)
+/// Over [low, high]: beyond, curves are only continued.
+double apartBy(const Response &a, const Response &b, double low, double high)
 {
     double worst = 0.0;
     for (int c = 0; c < 3; ++c) {
         constexpr int kSamples = 128;
         double top = 0.0, bottom = 0.0; // the power that brings them nearest
+        const auto at = [&](int i) { return low + (high - low) * double(i) / kSamples; };
         for (int i = 1; i < kSamples; ++i) {
-            const double y = double(i) / kSamples, za = a.lightOf(y, c), zb = b.lightOf(y, c);
+            const double za = a.lightOf(at(i), c), zb = b.lightOf(at(i), c);
             top += std::log(za) * std::log(zb) * za;
             bottom += std::log(za) * std::log(za) * za;
         }
         const double power = bottom > 0.0 ? top / bottom : 1.0;
         double sum = 0.0;
-        for (int i = 1; i < kSamples; ++i) {
-            const double y = double(i) / kSamples;
-            sum += std::pow(std::pow(a.lightOf(y, c), power) - b.lightOf(y, c), 2) / kSamples;
-        }
+        for (int i = 1; i < kSamples; ++i)
+            sum += std::pow(std::pow(a.lightOf(at(i), c), power) - b.lightOf(at(i), c), 2) / kSamples;
         worst = std::max(worst, std::sqrt(sum));
     }
     return worst;
@@ -253,9 +294,12 @@ Comparison compared(std::span<const LightPair> pairs, std::span<const std::optio
     std::array<double, kTiles> gain{}, count{};
     Comparison out;
     std::array<Response, 2> curves;
-    double total = 0.0;
+    std::vector<double> plainSizes, richSizes;
     for (size_t h = 0; h < 2; ++h) {
-        Problem simple(half[h], stated, statedError, plain), bent(half[h], stated, statedError, rich);
+        Problem straight(half[h], stated, statedError, Bends::None);
+        straight.solve();
+        const std::vector<double> range = straight.rangeForOthers();
+        Problem simple(half[h], stated, statedError, plain, range), bent(half[h], stated, statedError, rich, range);
         simple.solve();
         bent.solve();
         bent.put(curves[h]);
@@ -263,18 +307,28 @@ Comparison compared(std::span<const LightPair> pairs, std::span<const std::optio
         for (const LightPair &p : half[1 - h]) {
             const double a = simple.residual(p), b = bent.residual(p);
             const double lossA = std::min(a * a, most), lossB = std::min(b * b, most);
-            out.plain += lossA;
-            out.rich += lossB;
-            total += 1.0;
+            plainSizes.push_back(std::abs(a));
+            richSizes.push_back(std::abs(b));
             gain[size_t(p.tile)] += lossA - lossB;
             count[size_t(p.tile)] += 1.0;
         }
     }
-    if (total == 0.0)
+    if (plainSizes.empty())
         return out;
-    out.plain /= total;
-    out.rich /= total;
-    out.apart = apartBy(curves[0], curves[1]);
+    const auto varianceOf = [](std::vector<double> &sizes) {
+        const auto middle = sizes.begin() + ptrdiff_t(sizes.size() / 2);
+        std::ranges::nth_element(sizes, middle);
+        return std::pow(1.4826 * *middle, 2);
+    };
+    out.plain = varianceOf(plainSizes);
+    out.rich = varianceOf(richSizes);
+    std::vector<float> lights;
+    for (const LightPair &p : pairs)
+        lights.push_back(p.brightLight);
+    std::ranges::sort(lights);
+    const double low = double(lights[lights.size() / 20]), high = double(lights[lights.size() * 19 / 20]);
+    out.apart = apartBy(curves[0], curves[1], low, high);
+    out.bent = apartBy(curves[0], Response(), low, high);
     // Places of a tile err together: tiles are the independent ones.
     double mean = 0.0, tiles = 0.0, squares = 0.0;
     for (size_t t = 0; t < kTiles; ++t)
@@ -290,6 +344,29 @@ Comparison compared(std::span<const LightPair> pairs, std::span<const std::optio
     const double variance = std::max(1e-12, squares / tiles - mean * mean);
     out.sureness = mean / std::sqrt(variance / tiles);
     return out;
+}
+
+/// Without stated exposures a curve is known but for a power: the one that bends the profile's least.
+void takeEvenestPower(Response &response)
+{
+    // h becomes p (h + log2 y) - log2 y; its second differences are linear in p.
+    const auto logOf = [](int i) { return 2.0 * std::log2(double(i) / kBends); };
+    constexpr int kFirst = 4; // below, places say little and curves are only continued
+    double top = 0.0, bottom = 0.0;
+    for (const Response::Bend &h : response.bend)
+        for (int i = kFirst; i + 1 <= kBends; ++i) {
+            const auto bent = [&](const auto &f) { return f(i - 1) - 2.0 * f(i) + f(i + 1); };
+            const double whole = bent([&](int k) { return h[size_t(k)] + logOf(k); }), profile = bent(logOf);
+            top += whole * profile;
+            bottom += whole * whole;
+        }
+    constexpr double kMost = 2.5;
+    const double power = bottom > 0.0 ? std::clamp(top / bottom, 1.0 / kMost, kMost) : 1.0;
+    for (Response::Bend &h : response.bend) {
+        for (int i = 1; i < kBends; ++i)
+            h[size_t(i)] = power * (h[size_t(i)] + logOf(i)) - logOf(i);
+        h[0] = h[1];
+    }
 }
 
 /// Root mean square of a pair's residuals in EV, from one in units of its errors.
@@ -309,6 +386,32 @@ bool isTaken(const Response &response, ResponseChoice choice)
                                                                    response.verdict == ResponseVerdict::Found));
 }
 
+namespace {
+
+/// What moved shows another ratio than most places of like light.
+void dropStrangers(std::vector<LightPair> &alike)
+{
+    if (alike.size() < 8)
+        return;
+    const auto stepOf = [](const LightPair &p) { return std::log2(p.brightLight / p.darkLight); };
+    std::vector<float> steps, away;
+    for (const LightPair &p : alike)
+        steps.push_back(stepOf(p));
+    const auto middleOf = [](std::vector<float> &v) {
+        const auto middle = v.begin() + ptrdiff_t(v.size() / 2);
+        std::ranges::nth_element(v, middle);
+        return *middle;
+    };
+    const float middle = middleOf(steps);
+    for (float s : steps)
+        away.push_back(std::abs(s - middle));
+    constexpr float kAlways = 0.25f, kDeviations = 4.0f; // EV; of the standard one, 1.4826 of the median one
+    const float most = kAlways + kDeviations * 1.4826f * middleOf(away);
+    std::erase_if(alike, [&](const LightPair &p) { return std::abs(stepOf(p) - middle) > most; });
+}
+
+} // namespace
+
 double Response::lightOf(double y, int channel) const
 {
     if (y >= 1.0)
@@ -323,7 +426,7 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
 {
     if (frames.size() != lowest.size())
         throw ArgumentError(textOf("%zu frames, %zu lowest values", frames.size(), lowest.size()));
-    constexpr float kHigh = 0.93f;      // JPEG's ringing and the soft end of a sensor begin above
+    constexpr float kHigh = 0.98f;      // clear of what counts as clipped
     constexpr size_t kBins = 48, kInBin = 14;
     constexpr double kSlip = 0.12;      // of a place's contrast that a shift of half a pixel may change its mean by
     constexpr double kSampling = 0.012; // EV: demosaicing, sharpening, scaling
@@ -340,8 +443,7 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
                     const PlaceLight &d = frames[dark][i], &b = frames[bright][i];
                     if (!d.shown || !b.shown)
                         continue;
-                    const float most = std::max({b.mean[0], b.mean[1], b.mean[2]});
-                    if (!(double(d.mean[c]) > lowest[dark]) || most + 0.5f * b.spread[c] > kHigh ||
+                    if (!(double(d.mean[c]) > lowest[dark]) || b.mean[c] + 0.5f * b.spread[c] > kHigh ||
                         !(double(b.mean[c]) > lowest[bright]))
                         continue;
                     const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
@@ -350,6 +452,7 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
                         {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
                 }
                 for (std::vector<LightPair> &bin : bins) {
+                    dropStrangers(bin);
                     std::ranges::stable_sort(bin, {}, &LightPair::error);
                     const size_t even = std::min(bin.size(), std::max(kInBin, bin.size() / 2));
                     const size_t count = std::min(even, kInBin);
@@ -374,20 +477,26 @@ Response fitResponse(std::span<const LightPair> pairs, std::span<const std::opti
     constexpr size_t kFewest = 600;
     if (pairs.size() < kFewest)
         return out;
-    constexpr double kWorthIt = 0.75, kSure = 5.0, kSame = 0.02;
+    // Of worlds 0 to 60 curves that are there bring it down to a tenth and less, those that are not to 0.37 and more.
+    constexpr double kWorthIt = 0.2, kSure = 5.0, kSame = 0.02;
+    // A curve that lies nearer to the profile's than half of the error that is allowed is not worth a doubt.
+    constexpr double kWorthTaking = 0.0075; // of full scale
     const Comparison common = compared(pairs, stated, statedError, Bends::None, Bends::Common);
-    out.disagreementBefore = inEv(pairs, common.plain);
-    out.disagreementAfter = inEv(pairs, common.rich);
-    const bool nearer = common.rich < kWorthIt * common.plain;
-    const bool sure = nearer && common.sureness > kSure && common.apart < kSame;
-    out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
     const Comparison own = compared(pairs, stated, statedError, Bends::Common, Bends::ByChannel);
     out.byChannel = own.rich < kWorthIt * own.plain && own.sureness > kSure && own.apart < kSame;
-    Problem all(pairs, stated, statedError, out.byChannel ? Bends::ByChannel : Bends::Common);
+    const bool nearer = common.rich < kWorthIt * common.plain && common.bent > kWorthTaking;
+    const bool sure = nearer && common.sureness > kSure && (common.apart < kSame || out.byChannel);
+    out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
+    out.disagreementBefore = inEv(pairs, common.plain);
+    out.disagreementAfter = inEv(pairs, out.byChannel ? own.rich : common.rich);
+    Problem straight(pairs, stated, statedError, Bends::None);
+    straight.solve();
+    Problem all(pairs, stated, statedError, out.byChannel ? Bends::ByChannel : Bends::Common,
+                straight.rangeForOthers());
     all.solve();
     all.put(out);
-    if (out.byChannel)
-        out.disagreementAfter = inEv(pairs, own.rich);
+    if (std::ranges::count_if(stated, [](const auto &s) { return s.has_value(); }) < 2)
+        takeEvenestPower(out);
     if (!isPlausible(out)) {
         out.bend = {};
         out.byChannel = false;

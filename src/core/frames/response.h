@@ -58,7 +58,7 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
 /// log2 of its exposure, `statedError` in EV how sure they are; without any, smoothness alone parts the curve from the
 /// steps. Each channel of a frame has an exposure of its own, as white balances differ.
 /// The curve is judged at places that it was not fitted to (two halves of a chessboard of tiles): it is taken when their
-/// disagreement falls by a quarter and by more than five times what it scatters by from tile to tile, and when both
+/// disagreement (its variance) falls to a fifth and by more than five times what it scatters by from tile to tile, and when both
 /// halves find about the same curve. Channels get curves of their own when that lowers the disagreement likewise once
 /// more. What was fitted is handed out whatever the verdict, as long as it rises.
 /// Shapes: pairs of frames 0 .. stated.size() - 1. Throws ArgumentError. Threads: one.

@@ -205,10 +205,10 @@ public:
         const Vector3 neutral = colour().neutral;
         libraw_output_params_t &p = raw_->imgdata.params;
         p.user_black = int(black - pedestal);
+        p.user_sat = int(white) - p.user_black; // LibRaw takes no black away from it
         for (size_t i = 0; i < 4; ++i)
             p.user_cblack[i] = int(std::lround(blacks[i] - black));
         p.adjust_maximum_thr = 0.0f; // its default moves white with the content
-        p.user_sat = int(white); // 0 after bend(): then white is where it puts it
         p.highlight = 1;             // multipliers are taken as they are, at most 1
         p.user_qual = methodOf(options.demosaic);
         p.half_size = half;

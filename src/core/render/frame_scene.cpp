@@ -40,6 +40,7 @@ CodeTables fileCodes(const Preparation &preparation)
                 ++code;
             out.of[c][i] = uint16_t(code);
         }
+        out.of[c].back() = 65535; // what clips is white, whichever code it first does so at
     }
     return out;
 }

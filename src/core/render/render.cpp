@@ -440,6 +440,7 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
             if (f.frame->id == frame.id)
                 preparation = preparationOf(f, measured, recipe.prepare);
         preparation.response = nullptr;
+        preparation.gains = {1.0, 1.0, 1.0};
     }
     const auto cutAtWhite = [&](int reduction, ExecContext &own) {
         Image<float> out;

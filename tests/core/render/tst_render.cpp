@@ -16,6 +16,7 @@
 
 #include <numeric>
 #include <random>
+#include <thread>
 
 #include <cmath>
 
@@ -317,28 +318,42 @@ private Q_SLOTS:
                                                           folder.filePath("x.tif").toStdString(), 0, 0, ctx));
         QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
     }
-    void cacheForgetsTheOldestFirst()
+    void twoWhoWantOneMergeMakeItOnce()
     {
-        StageCache cache(100);
-        int made = 0;
-        const auto get = [&](uint64_t key) {
-            return *cache.get<int>(
-                {0, key}, [&] { return ++made; }, [](const int &) { return size_t(40); });
+        const Sources alone = open(paths_), shared = open(paths_);
+        const auto merge = [&](const Sources &sources) {
+            ThreadRunner runner;
+            ExecContext ctx(runner);
+            return mergedOf(sources, measured_, recipe_, 1, ctx);
         };
-        QCOMPARE(get(1), 1);
-        QCOMPARE(get(2), 2);
-        QCOMPARE(get(1), 1);
-        QCOMPARE(get(3), 3); // 2 goes
-        QCOMPARE(get(1), 1);
-        QCOMPARE(get(2), 4);
-        QVERIFY(cache.bytes() <= 100);
-        QVERIFY_THROWS_EXCEPTION(
-            Cancelled, (cache.get<int>(
-                           {9, 9}, []() -> int { throw Cancelled(); }, [](const int &) { return size_t(1); })));
-        QCOMPARE(*cache.get<int>(
-                     {9, 9}, [] { return 7; }, [](const int &) { return size_t(1000); }),
-                 7); // too large to keep
-        QVERIFY(cache.bytes() <= 100);
+        merge(alone);
+        MergedPtr a, b;
+        {
+            std::jthread first([&] { a = merge(shared); }), second([&] { b = merge(shared); });
+        }
+        QCOMPARE(a, b);
+        QCOMPARE(shared.cache->madeCount(), alone.cache->madeCount());
+    }
+    void keysFollowWhatIsRead()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        // Frames that turn out to lie elsewhere are another merge.
+        Measured moved = measured_;
+        for (FrameAlignment &a : moved.alignment) {
+            a.found = true;
+            a.toReference.transform.m.m[2] += &a == &moved.alignment[0] ? 0.0 : 3.0;
+        }
+        QVERIFY(mergedOf(sources_, measured_, recipe_, 1, ctx) != mergedOf(sources_, moved, recipe_, 1, ctx));
+        // A frame that is dark by a typed exposure is denoised: its own look differs from before.
+        Recipe typed = recipe_;
+        typed.prepare.darkNoise = 100.0;
+        const RenderRequest whole{1, {}, 301, 203};
+        const auto look = [&](const Recipe &recipe) { return lookAtFrame(sources_, 0, recipe, measured_, whole, ctx); };
+        const Image<float> before = look(typed);
+        typed.frames.exposure[sources_.frames[0]->id] = measured_.frames[0].exposure / 16.0;
+        const Image<float> after = look(typed);
+        QVERIFY(!test::firstDifference(before.view(), after.view(), 0.0, 0.0).isEmpty());
     }
 };
 

@@ -1,0 +1,66 @@
+// A dozen small worlds from end to end: what nobody tuned on must hold too. Large numbers of them are the bench's.
+#include "worlds/judge.h"
+
+#include <QTemporaryDir>
+#include <QTest>
+
+using namespace yolk;
+using namespace yolk::worlds;
+
+class TestWorlds : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+
+private Q_SLOTS:
+    void sameSeedSameWorld()
+    {
+        ThreadRunner runner;
+        ExecContext a(runner), b(runner);
+        SerialRunner serial;
+        const World world = worldOf(5, 240, 160);
+        const ShotWorld first = shoot(world, dir_.filePath("a").toStdString(), a);
+        ExecContext alone(serial);
+        const ShotWorld second = shoot(world, dir_.filePath("b").toStdString(), alone);
+        QCOMPARE(first.clipsAt, second.clipsAt);
+        for (size_t i = 0; i < first.paths.size(); ++i) {
+            const FramePtr x = loadFrame(first.paths[i]), y = loadFrame(second.paths[i]);
+            QCOMPARE(x->id, y->id);
+        }
+    }
+    void curvesAreTheirOwnInverse()
+    {
+        for (uint64_t seed = 0; seed < 40; ++seed) {
+            const World world = worldOf(seed);
+            for (int c = 0; c < 3; ++c)
+                for (double z : {0.01, 0.2, 0.9}) {
+                    const double code = world.code(z, c), y = code <= 0.04045 ? code / 12.92 : std::pow((code + 0.055) / 1.055, 2.4);
+                    QVERIFY(std::abs(trueLight(world, y, c) - z) < 1e-4);
+                }
+        }
+    }
+    void dozenWorldsHold_data()
+    {
+        QTest::addColumn<int>("seed");
+        for (int seed : {200, 201, 202, 203, 204, 205, 206, 207, 208, 209, 210, 211})
+            QTest::addRow("%d", seed) << seed;
+    }
+    void dozenWorldsHold()
+    {
+        QFETCH(int, seed);
+        const World world = worldOf(uint64_t(seed), 720, 480);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Verdict v = judge(world, dir_.filePath("judged").toStdString(), ctx);
+        qInfo("%s: exposures %.3f EV, loss %.2f dB, lights %.4f", world.words().c_str(), v.exposureError, v.loss, v.lights);
+        if (!world.isCurved())
+            QVERIFY(!v.curveTaken);
+        else
+            QVERIFY(*v.curveError <= *v.profileError + 1e-3);
+        QCOMPARE(v.leftOut, 0);
+        if (!world.isCurved() && world.marks != Marks::Absent && world.flicker == 0.0)
+            QVERIFY2(v.exposureError <= 0.03, qPrintable(QString::number(v.exposureError))); // a third of the pixels
+    }
+};
+
+QTEST_GUILESS_MAIN(TestWorlds)
+#include "tst_worlds.moc"
