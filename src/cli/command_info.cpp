@@ -3,6 +3,7 @@
 
 #include "frames/coverage.h"
 #include "frames/exposure.h"
+#include "frames/sureness.h"
 #include "render/output.h"
 
 #include <array>
@@ -37,6 +38,8 @@ void printTable(const Bracket &bracket, const Measured &measured, const Coverage
     }
     std::cout << "reference: frame " << bracket.frames[bracket.reference].number << "\n";
     std::cout << coverageSentence(bracket, coverage) << "\n";
+    if (const std::string sure = surenessSentence(bracket, measured.response, ResponseChoice::Automatic); !sure.empty())
+        std::cout << sure << "\n";
     if (isTaken(measured.response, ResponseChoice::Automatic))
         std::cout << textOf("response: fitted from the set, frames agree within %.3f EV (%.3f by the profile)\n",
                             measured.response.disagreementAfter, measured.response.disagreementBefore);

@@ -1,5 +1,6 @@
 #include "steps/frames_panel.h"
 
+#include "frames/sureness.h"
 #include "steps/frame_row.h"
 #include "steps/lens_group.h"
 #include "steps/response_group.h"
@@ -90,7 +91,14 @@ void FramesPanel::refresh()
     const Coverage &coverage = document_->coverage();
     QString sentence = QString::fromStdString(coverageSentence(bracket, coverage));
     sentence[0] = sentence[0].toUpper();
-    coverage_->setText(sentence + QLatin1Char('.'));
+    sentence += QLatin1Char('.');
+    QString sure = QString::fromStdString(
+        surenessSentence(bracket, document_->measured().response, document_->recipe().prepare.response));
+    if (!sure.isEmpty()) {
+        sure[0] = sure[0].toUpper();
+        sentence += QLatin1Char(' ') + sure + QLatin1Char('.');
+    }
+    coverage_->setText(sentence);
     coverage_->setVisible(!document_->measured().light.empty());
     leaveOut_->setText(tr("Leave out %1").arg(countedFrames(qsizetype(coverage.dispensable.size()))));
     leaveOut_->setVisible(!coverage.dispensable.empty());

@@ -1,6 +1,7 @@
 #include "steps/response_group.h"
 
 #include "colour/transfer.h"
+#include "steps/panel.h"
 #include "theme/theme.h"
 
 #include <QLabel>
@@ -9,6 +10,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace yolk::app {
 namespace {
@@ -21,13 +23,15 @@ ResponsePlot::ResponsePlot(QWidget *parent) : QWidget(parent)
 {
     setAccessibleName(tr("Response curve"));
     setToolTip(tr("Across: the file's values from black to white. Up: the light they stand for, in stops below "
-                  "clipping. Dashed: as the file's profile says; solid: as the frames agree best."));
+                  "clipping. Dashed: as the file's profile says; solid: as the frames agree best. The one in use is "
+                  "the stronger."));
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
 
-void ResponsePlot::setResponse(const Response &response)
+void ResponsePlot::setResponse(const Response &response, bool taken)
 {
     response_ = response;
+    taken_ = taken;
     update();
 }
 
@@ -55,49 +59,92 @@ void ResponsePlot::paintEvent(QPaintEvent *)
     painter.drawText(QRectF(area.left(), area.bottom() + 3, area.width(), 16), Qt::AlignRight, tr("white"));
     painter.setClipRect(area);
     painter.setBrush(Qt::NoBrush);
-    const auto curve = [&](bool bent) {
+    const auto curve = [&](std::optional<int> channel) {
         QPolygonF line;
         for (int i = 1; i <= 120; ++i) {
             const double code = i / 120.0, y = decodeSrgb(code); // the plot's own spacing of code values
-            const double light = bent ? response_.lightOf(y) : y;
+            const double light = channel ? response_.lightOf(y, *channel) : y;
             if (light > 0.0)
                 line << QPointF(area.left() + code * area.width(),
                                 area.top() - std::log2(light) / kStops * area.height());
         }
         return line;
     };
-    QPen dashed(tokens().secondary, 1.2);
+    const auto pen = [&](bool strong) { return QPen(strong ? tokens().text : tokens().secondary, strong ? 1.6 : 1.0); };
+    QPen dashed = pen(!taken_);
     dashed.setDashPattern({3, 3});
     painter.setPen(dashed);
-    painter.drawPolyline(curve(false));
-    if (response_.fitted) {
-        painter.setPen(QPen(tokens().text, 1.6));
-        painter.drawPolyline(curve(true));
-    }
+    painter.drawPolyline(curve(std::nullopt));
+    if (!response_.fitted)
+        return;
+    painter.setPen(pen(taken_));
+    for (int c = response_.byChannel ? 0 : 1; c < (response_.byChannel ? 3 : 2); ++c)
+        painter.drawPolyline(curve(c));
 }
 
+namespace {
+
+const auto &kChoice = std::get<3>(kPrepareFields);
+
+} // namespace
+
 ResponseGroup::ResponseGroup(Document *document, QWidget *parent)
-    : FoldGroup(tr("Response"), parent), document_(document), plot_(new ResponsePlot(this)), words_(new QLabel(this))
+    : FoldGroup(words(kChoice.group), parent), document_(document), choice_(choiceRow(kChoice, this)),
+      plot_(new ResponsePlot(this)), words_(new QLabel(this))
 {
     words_->setWordWrap(true);
+    add(choice_);
     add(plot_);
     add(words_);
+    connect(choice_, &ChoiceRow::chosen, this, [this](int index) {
+        Recipe next = document_->recipe();
+        next.prepare.response = kResponseChoices[size_t(index)].value;
+        document_->setRecipe(next, words(kChoice.name).toLower());
+    });
     connect(document, &Document::bracketChanged, this, &ResponseGroup::refresh);
+    connect(document, &Document::recipeChanged, this, &ResponseGroup::refresh);
 }
 
 void ResponseGroup::refresh()
 {
     const Response &response = document_->measured().response;
+    const ResponseChoice choice = document_->recipe().prepare.response;
     const auto &frames = document_->bracket().frames;
     const auto developed = std::ranges::count_if(frames, [](const BracketFrame &f) { return isDeveloped(*f.frame); });
     setVisible(developed >= 2); // raw frames are linear, and one frame has nothing to agree with
-    plot_->setResponse(response);
+    for (size_t i = 0; i < kResponseChoices.size(); ++i)
+        if (kResponseChoices[i].value == choice)
+            choice_->setIndex(int(i));
+    const bool taken = isTaken(response, choice);
+    plot_->setResponse(response, taken);
     const auto ev = [](double value) { return QLocale().toString(value, 'f', 3); };
-    if (response.fitted)
-        words_->setText(tr("Found from the frames: they agree within %1 EV, by their profile within %2.")
-                            .arg(ev(response.disagreementAfter), ev(response.disagreementBefore)));
-    else
-        words_->setText(tr("As the profile says: the frames agree within %1 EV.").arg(ev(response.disagreementBefore)));
+    const QString before = ev(response.disagreementBefore), after = ev(response.disagreementAfter);
+    QString text;
+    switch (response.verdict) {
+    case ResponseVerdict::NothingToCompare:
+        text = tr("The frames have too little in common to tell a curve.");
+        break;
+    case ResponseVerdict::ProfileAgrees:
+        text = tr("The frames agree within %1 EV by the curve of their file; another brings them no nearer.").arg(before);
+        break;
+    case ResponseVerdict::Unsure:
+        text = tr("A curve brings the frames nearer (%1 EV, by their file %2), but not surely: it differs from place to "
+                  "place.")
+                   .arg(after, before);
+        break;
+    case ResponseVerdict::Found:
+        text = response.byChannel
+                   ? tr("A curve for each channel brings the frames together, to %1 EV; by their file %2.")
+                   : tr("One curve brings the frames together, to %1 EV; by their file %2.");
+        text = text.arg(after, before);
+        break;
+    }
+    if (taken != isTaken(response, ResponseChoice::Automatic))
+        text += QLatin1Char(' ') + (taken ? tr("The fitted one is used because you chose it.")
+                                          : tr("The file's is used because you chose it."));
+    else if (choice == ResponseChoice::Fitted && !taken)
+        text += QLatin1Char(' ') + tr("There is none that a camera could have: the file's is used.");
+    words_->setText(text);
 }
 
 } // namespace yolk::app

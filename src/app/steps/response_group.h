@@ -2,6 +2,7 @@
 #pragma once
 
 #include "document/document.h"
+#include "widgets/choice_row.h"
 #include "widgets/fold_group.h"
 
 class QLabel;
@@ -13,7 +14,7 @@ class ResponsePlot : public QWidget {
     Q_OBJECT
 public:
     explicit ResponsePlot(QWidget *parent = nullptr);
-    void setResponse(const Response &response);
+    void setResponse(const Response &response, bool taken);
     QSize sizeHint() const override { return {240, 108}; }
     QSize minimumSizeHint() const override { return {120, 108}; }
 
@@ -22,6 +23,7 @@ protected:
 
 private:
     Response response_;
+    bool taken_ = false;
 };
 
 class ResponseGroup : public FoldGroup {
@@ -32,6 +34,7 @@ public:
 private:
     void refresh();
     Document *document_;
+    ChoiceRow *choice_;
     ResponsePlot *plot_;
     QLabel *words_;
 };

@@ -94,6 +94,7 @@ QString styleSheetOf(const Tokens &t)
         QPushButton:pressed, QToolButton:pressed { background: %4; }
         QPushButton:disabled, QToolButton:disabled { color: %6; background: %2; }
         QToolButton:checked { background: %8; color: %9; }
+        QFileDialog QToolButton { padding: 3px; }
         QComboBox { background: %3; color: %5; border: 1px solid transparent; border-radius: 5px; padding: 3px 9px; }
         QComboBox:hover { border-color: %7; }
         QComboBox:focus { border-color: %5; }
@@ -103,6 +104,8 @@ QString styleSheetOf(const Tokens &t)
         QComboBox QAbstractItemView { background: %2; border: 1px solid %4; selection-background-color: %7; }
         QListWidget { background: %3; border: 1px solid %4; border-radius: 4px; }
         QListWidget::item { height: 23px; padding-left: 5px; color: %5; background: transparent; border: none; }
+        QTreeWidget { background: %3; border: 1px solid %4; border-radius: 4px; padding: 4px; }
+        QTreeWidget::item { height: 22px; }
         QListWidget::item:hover { background: %2; }
         QListWidget::item:selected { background: %7; color: %5; }
         QLineEdit { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 0px 2px; }

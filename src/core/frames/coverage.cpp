@@ -82,6 +82,15 @@ std::string listed(const std::vector<int> &numbers)
     return out;
 }
 
+/// The next exposure of the series on one side: "one at -6 EV".
+std::string beyond(const Bracket &bracket, double sign)
+{
+    const auto used = bracket.used();
+    const double span = used.back()->ev - used.front()->ev;
+    const double step = std::clamp(span / double(std::max<size_t>(1, used.size() - 1)), 1.0, 3.0);
+    return textOf("one at %+.0f EV", (sign > 0.0 ? used.back()->ev : used.front()->ev) + sign * step);
+}
+
 } // namespace
 
 Coverage coverageOf(const Bracket &bracket, std::span<const LightSample> samples)
@@ -146,9 +155,9 @@ std::string coverageSentence(const Bracket &bracket, const Coverage &coverage)
         out += textOf(" all but %.*f %% of the picture", lost < 0.001 ? 2 : lost < 0.1 ? 1 : 0, 100.0 * lost);
     // A sun or a lamp may stay white: what is less than a thousandth is not called missing.
     if (coverage.clipped >= kLittle && coverage.clipped >= coverage.dark)
-        out += count == 1 ? ": it is too bright for the rest" : ": a darker frame is missing";
+        out += count == 1 ? ": it is too bright for the rest" : ": a darker frame is missing, " + beyond(bracket, -1.0);
     else if (coverage.dark >= kLittle)
-        out += count == 1 ? ": it is too dark for the rest" : ": a brighter frame is missing";
+        out += count == 1 ? ": it is too dark for the rest" : ": a brighter frame is missing, " + beyond(bracket, 1.0);
     std::vector<int> idle;
     for (size_t i : coverage.dispensable)
         idle.push_back(bracket.frames[i].number);
