@@ -8,6 +8,7 @@
 #include "support/handheld.h"
 #include "support/synthetic.h"
 
+#include <opencv2/imgproc.hpp>
 #include <opencv2/photo.hpp>
 
 #include <cmath>
@@ -136,7 +137,7 @@ void cost(Report &report, const std::string &folder)
     constexpr int kAt[3][2] = {{0, 0}, {17, 9}, {31, 26}};
     std::vector<Image<uint16_t>> codes;
     std::vector<FrameToAlign> frames;
-    std::vector<cv::Mat> eightBit, out;
+    std::vector<cv::Mat> eightBit;
     int i = 0;
     for (const std::string &path : largeBracket(folder, 3, 6000, 4000)) {
         const int x = kAt[i][0], y = kAt[i][1], width = 6000 - kSide, height = 4000 - kSide;
@@ -148,9 +149,16 @@ void cost(Report &report, const std::string &folder)
     }
     std::vector<FrameAlignment> found;
     const double ours = medianSeconds(3, [&] { found = aligned(frames, 1, ctx); });
-    const double theirs = medianSeconds(3, [&] { cv::createAlignMTB()->process(eightBit, out); });
+    const auto mtb = cv::createAlignMTB(); // its transforms alone, as ours; it looks at grey pictures
+    std::vector<cv::Mat> grey(eightBit.size());
+    for (size_t k = 0; k < eightBit.size(); ++k)
+        cv::cvtColor(eightBit[k], grey[k], cv::COLOR_RGB2GRAY);
+    const double theirs = medianSeconds(3, [&] {
+        for (size_t k : {size_t(0), size_t(2)})
+            mtb->calculateShift(grey[1], grey[k]);
+    });
     report.add("align.seconds.3x24mp", ours, "homographies, decoded frames to transforms");
-    report.add("align.seconds_opencv_mtb.3x24mp", theirs, "shifts, applied");
+    report.add("align.seconds_opencv_mtb.3x24mp", theirs, "shifts");
     report.add("align.time_ratio_opencv_mtb.3x24mp", ours / theirs, "ours over theirs, goal 0.5");
     double worst = 0.0;
     for (int f : {0, 2}) {

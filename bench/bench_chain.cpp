@@ -38,7 +38,7 @@ void benchChain(Report &report, const std::string &folder)
     ThreadRunner runner(2);
     cv::setNumThreads(2);
     ExecContext ctx(runner);
-    const std::vector<std::string> paths = largeBracket(folder, 3);
+    const std::vector<std::string> paths = largeBracket(folder, 3, 6000, 4000, Camera::Held);
     constexpr int kRuns = 3;
     const double library = medianSeconds(kRuns, [&] { theirs(paths); });
     const double unset = medianSeconds(kRuns, [&] { ours(paths, ctx); });
@@ -47,10 +47,12 @@ void benchChain(Report &report, const std::string &folder)
     const double librarySet = medianSeconds(kRuns, [&] { theirs(paths); });
     report.add("chain.seconds.3x24mp", chain, "files to the finished picture");
     report.add("chain.seconds_opencv.3x24mp", library, "decode, AlignMTB, MergeDebevec, Drago");
-    report.add("chain.time_ratio_opencv.3x24mp", chain / library, "ours over theirs, at most 0.35");
-    report.add("chain.time_ratio_opencv.3x24mp.no_memory_kept", unset / library,
-               "the same, neither keeps freed memory");
-    report.add("chain.time_ratio_opencv.3x24mp.memory_kept", chain / librarySet, "the same, both keep it");
+    // What a rival would sign: both sides with the same settings of memory, the worse of the two.
+    report.add("chain.time_ratio_opencv.3x24mp", std::max(unset / library, chain / librarySet),
+               "ours over theirs, both with the same memory settings, the worse of both, at most 0.35");
+    report.add("chain.time_ratio_opencv.3x24mp.no_memory_kept", unset / library, "neither keeps freed memory");
+    report.add("chain.time_ratio_opencv.3x24mp.memory_kept", chain / librarySet, "both keep it");
+    report.add("chain.time_ratio_opencv.3x24mp.as_they_come", chain / library, "ours keeps it, theirs does not");
 }
 
 } // namespace yolk::bench

@@ -5,9 +5,11 @@
 #include "io/radiance_file.h"
 #include "simulated_camera.h"
 
+#include <algorithm>
 #include <cmath>
 #include <cstdio>
 #include <filesystem>
+#include <numbers>
 
 namespace yolk::bench {
 namespace {
@@ -28,15 +30,37 @@ Image<float> largeScene(int width, int height)
     return out;
 }
 
+/// The scene as a hand holds the camera: shifted and turned, between pixels bilinear, past the edge the edge repeats.
+Image<float> heldByHand(const Image<float> &scene, double right, double down, double degrees)
+{
+    Image<float> out(scene.shape());
+    const double angle = degrees * std::numbers::pi / 180.0, c = std::cos(angle), s = std::sin(angle);
+    const double cx = scene.width() / 2.0, cy = scene.height() / 2.0;
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x) {
+            const double dx = x - cx, dy = y - cy;
+            const double u = std::clamp(cx + c * dx - s * dy + right, 0.0, scene.width() - 1.001);
+            const double v = std::clamp(cy + s * dx + c * dy + down, 0.0, scene.height() - 1.001);
+            const int i = int(u), j = int(v);
+            const auto fu = float(u - i), fv = float(v - j);
+            for (int p = 0; p < 3; ++p) {
+                const float *above = scene.row(p, j) + i, *below = scene.row(p, j + 1) + i;
+                out.row(p, y)[x] =
+                    std::lerp(std::lerp(above[0], above[1], fu), std::lerp(below[0], below[1], fu), fv);
+            }
+        }
+    return out;
+}
+
 } // namespace
 
-std::vector<std::string> largeBracket(const std::string &folder, int count, int width, int height)
+std::vector<std::string> largeBracket(const std::string &folder, int count, int width, int height, Camera camera)
 {
     std::filesystem::create_directories(folder);
     std::vector<std::string> paths;
     Image<float> scene;
     for (int i = 0; i < count; ++i) {
-        paths.push_back(folder + "/large-" + std::to_string(width) + "-" + std::to_string(count) + "-" +
+        paths.push_back(folder + (camera == Camera::Held ? "/held-" : "/large-") + std::to_string(width) + "-" + std::to_string(count) + "-" +
                         std::to_string(i + 1) + ".jpg");
         if (std::filesystem::exists(paths.back()))
             continue;
@@ -47,7 +71,11 @@ std::vector<std::string> largeBracket(const std::string &folder, int count, int 
         shot.clipsAt = 1.5 * std::exp2(-ev);
         shot.exposureSeconds = std::exp2(ev) / 32.0;
         shot.seed = uint64_t(100 + i);
-        demo::writeFrame(paths.back(), demo::expose(scene.view(), shot).view(), shot, demo::FrameFile::Jpeg);
+        const Image<float> held = camera == Camera::Held && i > 0
+                                      ? heldByHand(scene, 11.3 * i, -7.6 * i, 0.15 * i)
+                                      : Image<float>();
+        demo::writeFrame(paths.back(), demo::expose(held.shape().empty() ? scene.view() : held.view(), shot).view(),
+                         shot, demo::FrameFile::Jpeg);
     }
     return paths;
 }

@@ -16,7 +16,8 @@ namespace {
 constexpr double kMeasuredPixels = 4e5;
 /// How far a camera's real exposure lies from the exact step it marks, EV (common practice, no published source).
 constexpr double kStatedError = 0.04;
-constexpr double kAgreement = 0.012; // EV: what code values and curves leave uncertain in a measured step
+/// EV: what noise leaves uncertain in a measured step, and what code values and curves of developed files do.
+constexpr double kAgreement = 0.012, kCodedAgreement = 0.02;
 /// Scene and curve are known only together: what smooth curves leave open, as a share of the distance in EV.
 constexpr double kCurveUncertainty = 0.06;
 
@@ -388,7 +389,7 @@ void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &f
     // Where the picture agrees with all exact steps as far as it can tell, the exact ones are the better.
     const bool agrees = [&] {
         for (size_t i = 0; i < n; ++i)
-            if (stated[i] && std::abs(settled.ev[i] - *stated[i]) > kAgreement)
+            if (stated[i] && std::abs(settled.ev[i] - *stated[i]) > (curveIsKnown ? kAgreement : kCodedAgreement))
                 return false;
         return true;
     }();
@@ -420,25 +421,16 @@ void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &f
     }
 }
 
-/// Whether the frames were developed with white balances that differ.
-bool whitesDiffer(const GroupLinks &found)
+/// Light of red and blue over green, against the first frame's, where the frames were developed with white balances that
+/// differ; says whether they were.
+bool settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found)
 {
-    // EV: less is noise and JPEG's colour sampling, and a fiftieth of a channel is about what the eye can tell.
-    constexpr double kSees = 0.03, kSigmas = 4.0;
-    bool differ = false;
-    for (size_t l = 0; l < found.links.size(); ++l)
-        for (size_t c : {0u, 2u}) {
-            const double away = found.channels[l][c] - found.channels[l][1];
-            const double error = std::hypot(found.channelErrors[l][c], found.channelErrors[l][1]);
-            differ = differ || (found.channelErrors[l][c] < 1.0 && std::abs(away) > kSees + kSigmas * error);
-        }
-    return differ;
-}
-
-/// Light of red and blue over green, against the first frame's.
-void settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found)
-{
+    // EV: colour sampling of JPEG makes up to 0.035 of frames 6 EV apart, and a thirtieth of a channel is about what the
+    // eye can tell.
+    constexpr double kSees = 0.05, kSigmas = 4.0;
     const std::vector<std::optional<double>> none(frames.size());
+    std::vector<Vector3> gains(frames.size(), {1.0, 1.0, 1.0});
+    bool differ = false;
     for (size_t c : {0u, 2u}) {
         std::vector<ExposureLink> links;
         for (size_t l = 0; l < found.links.size(); ++l)
@@ -450,9 +442,15 @@ void settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found
         if (links.empty())
             continue;
         const Exposures ev = reconciledExposures(none, links, 1.0);
+        const auto [least, most] = std::ranges::minmax(ev.ev);
+        const double error = *std::ranges::max_element(ev.error);
+        differ = differ || most - least > kSees + kSigmas * std::min(error, 0.05);
         for (size_t i = 0; i < frames.size(); ++i)
-            frames[i]->gains[c] = std::exp2(ev.ev[i]);
+            gains[i][c] = std::exp2(ev.ev[i]);
     }
+    for (size_t i = 0; differ && i < frames.size(); ++i)
+        frames[i]->gains = gains[i];
+    return differ;
 }
 
 /// Gains against the reference frame's, whose white balance counts. Codes are then those of the channel that got least.
@@ -658,17 +656,14 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const MeasureSources
             const bool known = !isDeveloped(*frames[group[0]]);
             GroupLinks found =
                 linksOf(m, group, groups[g], linearPlaces(m, groups[g], curve), out.frames, ctx);
-            const bool balances = !frames[group[0]]->isRaw() && whitesDiffer(found);
-            if (balances) // green alone is comparable
-                for (size_t l = 0; l < found.links.size(); ++l)
-                    found.links[l].step = {found.links[l].step.ev + found.channels[l][1],
-                                           std::max(1e-3, found.channelErrors[l][1])};
             std::vector<MeasuredFrame *> sorted;
             for (size_t i : group)
                 sorted.push_back(&settled[i]);
+            if (!frames[group[0]]->isRaw() && settleGains(sorted, found)) // green alone is comparable
+                for (size_t l = 0; l < found.links.size(); ++l)
+                    found.links[l].step = {found.links[l].step.ev + found.channels[l][1],
+                                           std::max(1e-3, found.channelErrors[l][1])};
             settleExposures(sorted, found, known, known);
-            if (balances)
-                settleGains(sorted, found);
         }
         gainsAgainst(placed.reference, settled);
         return settled;
