@@ -69,7 +69,8 @@ void addFigures(Report &report, const std::vector<Seen> &all)
     const auto at = [](const std::vector<double> &v, double share) { return v.empty() ? 0.0 : percentile(v, share); };
     report.add("worlds.count", double(all.size()), "worlds");
     report.add("worlds.plain_fitted", fittedPlain, "raw and plain files for which a response was fitted, at most 0");
-    report.add("worlds.curve_rms_within", shareOf(curve, 0.015), "curved sets within 1.5 % of full scale, at least 0.95");
+    report.add("worlds.curve_rms_within", shareOf(curve, 0.015),
+               "curved sets within 1.5 % of full scale, at least 0.95");
     report.add("worlds.curve_rms_p95", at(curve, 0.95), "of full scale");
     report.add("worlds.curve_worse", worse, "curved sets worse than by the profile, at most 0");
     report.add("worlds.curve_missed", missed, "curved sets left at the profile");

@@ -45,8 +45,7 @@ Image<float> heldByHand(const Image<float> &scene, double right, double down, do
             const auto fu = float(u - i), fv = float(v - j);
             for (int p = 0; p < 3; ++p) {
                 const float *above = scene.row(p, j) + i, *below = scene.row(p, j + 1) + i;
-                out.row(p, y)[x] =
-                    std::lerp(std::lerp(above[0], above[1], fu), std::lerp(below[0], below[1], fu), fv);
+                out.row(p, y)[x] = std::lerp(std::lerp(above[0], above[1], fu), std::lerp(below[0], below[1], fu), fv);
             }
         }
     return out;
@@ -60,8 +59,8 @@ std::vector<std::string> largeBracket(const std::string &folder, int count, int 
     std::vector<std::string> paths;
     Image<float> scene;
     for (int i = 0; i < count; ++i) {
-        paths.push_back(folder + (camera == Camera::Held ? "/held-" : "/large-") + std::to_string(width) + "-" + std::to_string(count) + "-" +
-                        std::to_string(i + 1) + ".jpg");
+        paths.push_back(folder + (camera == Camera::Held ? "/held-" : "/large-") + std::to_string(width) + "-" +
+                        std::to_string(count) + "-" + std::to_string(i + 1) + ".jpg");
         if (std::filesystem::exists(paths.back()))
             continue;
         if (scene.shape().empty())
@@ -71,9 +70,8 @@ std::vector<std::string> largeBracket(const std::string &folder, int count, int 
         shot.clipsAt = 1.5 * std::exp2(-ev);
         shot.exposureSeconds = std::exp2(ev) / 32.0;
         shot.seed = uint64_t(100 + i);
-        const Image<float> held = camera == Camera::Held && i > 0
-                                      ? heldByHand(scene, 11.3 * i, -7.6 * i, 0.15 * i)
-                                      : Image<float>();
+        const Image<float> held =
+            camera == Camera::Held && i > 0 ? heldByHand(scene, 11.3 * i, -7.6 * i, 0.15 * i) : Image<float>();
         demo::writeFrame(paths.back(), demo::expose(held.shape().empty() ? scene.view() : held.view(), shot).view(),
                          shot, demo::FrameFile::Jpeg);
     }

@@ -58,8 +58,8 @@ double scoreOf(const Image<float> &got, const Image<float> &truth, const Image<u
     for (int y = 0; y < got.height(); ++y)
         for (int x = 0; x < got.width(); ++x) {
             for (int c = 0; c < 3; ++c)
-                own.row(c, y)[x] = power == 1.0 ? got.row(c, y)[x]
-                                                : float(std::pow(double(std::max(got.row(c, y)[x], 1e-9f)), power));
+                own.row(c, y)[x] =
+                    power == 1.0 ? got.row(c, y)[x] : float(std::pow(double(std::max(got.row(c, y)[x], 1e-9f)), power));
             if ((x + y) % 5 == 0 && mask.row(0, y)[x])
                 if (const double a = luminanceAt(own.view(), x, y), b = luminanceAt(truth.view(), x, y);
                     a > 0.0 && b > 0.0)
@@ -80,8 +80,7 @@ double scoreOf(const Image<float> &got, const Image<float> &truth, const Image<u
 double hueOf(ImageView<const float> rgb, int x, int y, double &chroma)
 {
     static const OklabSpace kSpace(kRec709);
-    const Oklab lab =
-        kSpace.fromRgb({double(rgb.row(0, y)[x]), double(rgb.row(1, y)[x]), double(rgb.row(2, y)[x])});
+    const Oklab lab = kSpace.fromRgb({double(rgb.row(0, y)[x]), double(rgb.row(1, y)[x]), double(rgb.row(2, y)[x])});
     chroma = chromaOf(lab) / std::max(lab.L, 1e-6);
     return std::atan2(lab.b, lab.a) * 180.0 / std::numbers::pi;
 }

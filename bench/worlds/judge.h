@@ -15,8 +15,8 @@ struct Verdict {
     int leftOut = 0;                    ///< frames that could not be aligned
     double loss = 0.0;                  ///< dB PU21-PSNR under the same merge told the truth, where things stand still
     double score = 0.0;                 ///< dB, ours
-    double lights = 0.0;                ///< share of the brightest tenth within 0.1 stop and 3 degrees of hue of that merge
-    double seconds = 0.0;               ///< analysis and merge
+    double lights = 0.0;  ///< share of the brightest tenth within 0.1 stop and 3 degrees of hue of that merge
+    double seconds = 0.0; ///< analysis and merge
 };
 
 Verdict judge(const World &world, const std::string &folder, ExecContext &ctx);

@@ -31,7 +31,8 @@ double latticeNoise(uint64_t seed, double x, double y)
     const double i = std::floor(x), j = std::floor(y);
     const auto at = [&](double a, double b) {
         return double(hashed(seed ^ hashed(uint64_t(int64_t(a)) * 0x9e3779b1u ^ (uint64_t(int64_t(b)) << 32))) >> 40) /
-                   double(1 << 23) - 1.0;
+                   double(1 << 23) -
+               1.0;
     };
     const auto smooth = [](double t) { return t * t * (3.0 - 2.0 * t); };
     const double u = smooth(x - i), v = smooth(y - j);
@@ -220,9 +221,12 @@ Image<float> renderLeaves(const std::vector<Leaf> &leaves, const SceneSpec &spec
             // Its middle in the frame, and how far it reaches.
             const double mx = pose.scale * (c * (lx - cx) - s * (ly - cy)) + cx + px;
             const double my = pose.scale * (s * (lx - cx) + c * (ly - cy)) + cy + py;
-            const double reach = pose.scale * (leaf.radius * (leaf.shape == LeafShape::Board ? 1.4143 : 1.0) + leaf.softness) + 1.0;
-            const int left = std::max(0, int(std::floor(mx - reach))), right = std::min(spec.width, int(std::ceil(mx + reach)));
-            const int first = std::max(y0, int(std::floor(my - reach))), last = std::min(y1, int(std::ceil(my + reach)));
+            const double reach =
+                pose.scale * (leaf.radius * (leaf.shape == LeafShape::Board ? 1.4143 : 1.0) + leaf.softness) + 1.0;
+            const int left = std::max(0, int(std::floor(mx - reach))),
+                      right = std::min(spec.width, int(std::ceil(mx + reach)));
+            const int first = std::max(y0, int(std::floor(my - reach))),
+                      last = std::min(y1, int(std::ceil(my + reach)));
             const double ca = std::cos(leaf.angle), sa = std::sin(leaf.angle);
             const bool detailed = leaf.surface == LeafSurface::Fine || leaf.surface == LeafSurface::Lattice ||
                                   leaf.surface == LeafSurface::Letters;

@@ -13,8 +13,8 @@ namespace yolk::worlds {
 
 /// How a camera stands when a frame is taken, against the first.
 struct Pose {
-    double x = 0.0, y = 0.0;         ///< shift of what is far, pixels
-    double roll = 0.0;               ///< radians
+    double x = 0.0, y = 0.0; ///< shift of what is far, pixels
+    double roll = 0.0;       ///< radians
     double scale = 1.0;
     double aside = 0.0, above = 0.0; ///< how far the nearest things move beside what is far, pixels
     bool operator==(const Pose &) const = default;
@@ -30,8 +30,8 @@ struct Leaf {
     double nearness = 0.0; ///< 0 far .. 1 the nearest
     LeafShape shape = LeafShape::Oval;
     LeafSurface surface = LeafSurface::Flat;
-    double grain = 3.0; ///< pixels: size of what is on its surface
-    double depth = 0.5; ///< EV: how much of it
+    double grain = 3.0;           ///< pixels: size of what is on its surface
+    double depth = 0.5;           ///< EV: how much of it
     std::array<float, 3> light{}; ///< linear Rec. 709
     uint64_t seed = 0;
     double stepX = 0.0, stepY = 0.0; ///< pixels that it moves from frame to frame
@@ -43,8 +43,8 @@ struct Leaf {
 struct SceneSpec {
     uint64_t seed = 1;
     int width = 1200, height = 800;
-    double stops = 12.0;   ///< from the darkest things to the lights
-    bool foliage = false;  ///< tufts all over, which sway when things move
+    double stops = 12.0;  ///< from the darkest things to the lights
+    bool foliage = false; ///< tufts all over, which sway when things move
     bool movers = false;
 };
 

@@ -2,8 +2,8 @@
 
 #include "counted_noise.h"
 
-#include "colour/transfer.h"
 #include "base/text.h"
+#include "colour/transfer.h"
 
 #include <algorithm>
 #include <cmath>
@@ -16,14 +16,14 @@ namespace {
 /// The shutter's marks near a time (common practice, no published source).
 double markedTime(double seconds)
 {
-    constexpr double kMarks[] = {
-        1 / 8000.0, 1 / 6400.0, 1 / 5000.0, 1 / 4000.0, 1 / 3200.0, 1 / 2500.0, 1 / 2000.0, 1 / 1600.0, 1 / 1250.0,
-        1 / 1000.0, 1 / 800.0,  1 / 640.0,  1 / 500.0,  1 / 400.0,  1 / 320.0,  1 / 250.0,  1 / 200.0,  1 / 160.0,
-        1 / 125.0,  1 / 100.0,  1 / 80.0,   1 / 60.0,   1 / 50.0,   1 / 40.0,   1 / 30.0,   1 / 25.0,   1 / 20.0,
-        1 / 15.0,   1 / 13.0,   1 / 10.0,   1 / 8.0,    1 / 6.0,    1 / 5.0,    1 / 4.0,    0.3,        0.4,
-        0.5,        0.6,        0.8,        1.0,        1.3,        1.6,        2.0,        2.5,        3.2,
-        4.0,        5.0,        6.0,        8.0,        10.0,       13.0,       15.0,       20.0,       25.0,
-        30.0};
+    constexpr double kMarks[] = {1 / 8000.0, 1 / 6400.0, 1 / 5000.0, 1 / 4000.0, 1 / 3200.0, 1 / 2500.0, 1 / 2000.0,
+                                 1 / 1600.0, 1 / 1250.0, 1 / 1000.0, 1 / 800.0,  1 / 640.0,  1 / 500.0,  1 / 400.0,
+                                 1 / 320.0,  1 / 250.0,  1 / 200.0,  1 / 160.0,  1 / 125.0,  1 / 100.0,  1 / 80.0,
+                                 1 / 60.0,   1 / 50.0,   1 / 40.0,   1 / 30.0,   1 / 25.0,   1 / 20.0,   1 / 15.0,
+                                 1 / 13.0,   1 / 10.0,   1 / 8.0,    1 / 6.0,    1 / 5.0,    1 / 4.0,    0.3,
+                                 0.4,        0.5,        0.6,        0.8,        1.0,        1.3,        1.6,
+                                 2.0,        2.5,        3.2,        4.0,        5.0,        6.0,        8.0,
+                                 10.0,       13.0,       15.0,       20.0,       25.0,       30.0};
     return *std::ranges::min_element(kMarks, {}, [&](double m) { return std::abs(std::log2(m / seconds)); });
 }
 
@@ -84,7 +84,9 @@ World worldOf(uint64_t seed, int width, int height)
                                : Marks::Absent;
     constexpr int kCounts[] = {2, 3, 3, 3, 5, 5, 5, 5, 7, 9};
     const int count = kCounts[int(roll() * 10)];
-    const double step = count >= 7 ? 1.0 : count == 2 ? 2.0 : std::round(between(1.0, count == 3 ? 4.0 : 2.6) * 3.0) / 3.0;
+    const double step = count >= 7   ? 1.0
+                        : count == 2 ? 2.0
+                                     : std::round(between(1.0, count == 3 ? 4.0 : 2.6) * 3.0) / 3.0;
     const bool isoVaries = roll() < 0.1;
     const int iso = 100 << int(roll() * 4.0);
     const double baseSeconds = std::exp2(-std::round(between(3.0, 7.0)));
@@ -109,8 +111,8 @@ World worldOf(uint64_t seed, int width, int height)
             f.markedSeconds *= i % 2 ? 2.0 : 0.5;
         if (out.isHandHeld() && i > 0) {
             const auto any = [&](double size) { return between(-size, size); };
-            f.pose = {any(amount), any(amount), any(1.2) * std::numbers::pi / 180.0, 1.0 + any(0.004), any(0.4 * amount),
-                      any(0.4 * amount)};
+            f.pose = {any(amount),      any(amount),       any(1.2) * std::numbers::pi / 180.0,
+                      1.0 + any(0.004), any(0.4 * amount), any(0.4 * amount)};
         }
         if (out.whiteDiffers)
             f.gains = {between(0.85, 1.1), 1.0, between(0.85, 1.1)};
@@ -151,8 +153,8 @@ ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx)
         lights[i] = renderLeaves(leaves, world.scene, world.frames[i].pose, double(i), own);
     }
     // The middle frame as a meter would have it, or a stop beside.
-    const double middle = medianLuminance(lights[0].view()) / 0.15 *
-                          std::exp2(2.0 * demo::uniform(world.seed, 77) - 1.0);
+    const double middle =
+        medianLuminance(lights[0].view()) / 0.15 * std::exp2(2.0 * demo::uniform(world.seed, 77) - 1.0);
     out.paths.resize(n);
     out.seen.resize(n);
     for (const FrameSpec &f : world.frames)
@@ -180,7 +182,9 @@ ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx)
         shot.dateTime = textOf("2026:05:01 05:48:%02d", k);
         const bool jpeg = world.kind == FileKind::PlainJpeg || world.kind == FileKind::CurvedJpeg;
         out.paths[i] = textOf("%s/world-%llu-%d.%s", folder.c_str(), static_cast<unsigned long long>(world.seed), k + 1,
-                              world.isRaw() ? "dng" : jpeg ? "jpg" : "tif");
+                              world.isRaw() ? "dng"
+                              : jpeg        ? "jpg"
+                                            : "tif");
         if (world.isRaw())
             demo::writeDng(out.paths[i], demo::exposeMosaic(caught.view(), shot, world.sensor).view(), shot);
         else
@@ -261,11 +265,12 @@ MeasuredSet toldTruth(const World &world, const ShotWorld &shot, const MeasuredS
         f.stated.reset();
         f.pictureSays = 0.0;
         const double steps = spec.iso / 100.0, read = demo::kReadNoise * steps / demo::kFullWell;
-        f.noise = world.isRaw() ? NoiseModel{steps / demo::kFullWell / f.whiteShare,
-                                             (read * read + std::exp2(-2 * demo::kSensorBits) / 12.0) /
-                                                 (f.whiteShare * f.whiteShare)}
-                                : defaultNoise(world.kind == FileKind::PlainTiff || world.kind == FileKind::CurvedTiff ? 16 : 8,
-                                               spec.iso);
+        f.noise =
+            world.isRaw()
+                ? NoiseModel{steps / demo::kFullWell / f.whiteShare,
+                             (read * read + std::exp2(-2 * demo::kSensorBits) / 12.0) / (f.whiteShare * f.whiteShare)}
+                : defaultNoise(world.kind == FileKind::PlainTiff || world.kind == FileKind::CurvedTiff ? 16 : 8,
+                               spec.iso);
     }
     return out;
 }

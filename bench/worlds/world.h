@@ -16,7 +16,7 @@ enum class FileKind { Raw, PlainJpeg, PlainTiff, CurvedJpeg, CurvedTiff };
 enum class Marks { Right, Rounded, Off, Lie, Absent };
 
 struct FrameSpec {
-    double ev = 0.0;           ///< against the middle, as it really is
+    double ev = 0.0; ///< against the middle, as it really is
     double markedSeconds = 0.1;
     int iso = 100;
     Pose pose;
@@ -34,9 +34,9 @@ struct World {
     demo::Sensor sensor;
     demo::Lens lens;
     int quality = 95;
-    double shoulder = 0.0, bend = 0.0;    ///< of the developed curve
-    Vector3 channelShoulder{1, 1, 1};     ///< factors on the shoulder
-    double flicker = 0.0;                 ///< share of the light that comes and goes in bands of rows
+    double shoulder = 0.0, bend = 0.0; ///< of the developed curve
+    Vector3 channelShoulder{1, 1, 1};  ///< factors on the shoulder
+    double flicker = 0.0;              ///< share of the light that comes and goes in bands of rows
     bool whiteDiffers = false;
 
     bool isRaw() const { return kind == FileKind::Raw; }

@@ -88,8 +88,8 @@ Image<float> throughLens(ImageView<const float> sharp, const Lens &lens)
 {
     const auto within = [](double v, double low, double high) { return v >= low && v <= high; };
     if (!within(lens.softness, 0.0, 3.0) || !within(lens.barrel, 0.0, 0.2) || !within(lens.redFringe, -0.01, 0.01) ||
-        !within(lens.blueFringe, -0.01, 0.01) || !within(lens.vignetting, 0.0, 4.0) || !within(lens.antiAlias, 0.0, 2.0) || lens.dustSpots < 0 ||
-        lens.dustSpots > 100)
+        !within(lens.blueFringe, -0.01, 0.01) || !within(lens.vignetting, 0.0, 4.0) ||
+        !within(lens.antiAlias, 0.0, 2.0) || lens.dustSpots < 0 || lens.dustSpots > 100)
         throw ArgumentError("lens: a value is out of range");
     const double sigma = std::hypot(lens.softness, lens.antiAlias); // widths of normal blurs add so
     const Image<float> soft = sigma > 0.0 ? blurred(sharp, sigma) : Image<float>();

@@ -59,7 +59,8 @@ Image<uint16_t> exposeMosaic(ImageView<const float> radiance, const Shot &shot, 
         return soft > 0.0 ? end - soft * std::exp(-(z - (end - soft)) / soft) : end;
     };
     for (int y = 0; y < radiance.height(); ++y) {
-        const double offset = sensor.rowNoise > 0.0 ? sensor.rowNoise / well * normal(shot.seed ^ kRows, uint64_t(y)) : 0.0;
+        const double offset =
+            sensor.rowNoise > 0.0 ? sensor.rowNoise / well * normal(shot.seed ^ kRows, uint64_t(y)) : 0.0;
         for (int x = 0; x < radiance.width(); ++x) {
             const int c = (y & 1) + (x & 1); // RGGB
             double light = 0.0;

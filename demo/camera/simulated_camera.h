@@ -24,11 +24,11 @@ struct Shot {
 
 /// How a real sensor differs from the one that its files speak of.
 struct Sensor {
-    Vector3 plateau{1, 1, 1};   ///< where each channel saturates, of the stated range from black to white, (0.5, 1]
-    double softEnd = 0.0;       ///< the last share below the plateau that is bent, [0, 0.1]
-    double blackError = 0.0;    ///< sensor values that black lies above what the file states
-    double rowNoise = 0.0;      ///< standard deviation of each row's offset, electrons
-    int hotPixels = 0;          ///< how many, at places that hotSeed says
+    Vector3 plateau{1, 1, 1}; ///< where each channel saturates, of the stated range from black to white, (0.5, 1]
+    double softEnd = 0.0;     ///< the last share below the plateau that is bent, [0, 0.1]
+    double blackError = 0.0;  ///< sensor values that black lies above what the file states
+    double rowNoise = 0.0;    ///< standard deviation of each row's offset, electrons
+    int hotPixels = 0;        ///< how many, at places that hotSeed says
     uint64_t hotSeed = 1;
     bool operator==(const Sensor &) const = default;
 };
@@ -50,8 +50,8 @@ struct Lens {
     /// Standard deviation in pixels of the filter before the sensor, which keeps light from falling on one colour
     /// alone, [0, 2]; beside `softness`.
     double antiAlias = 0.0;
-    int dustSpots = 0;       ///< how many, [0, 100]
-    uint64_t dustSeed = 1;   ///< where they lie: the same in all frames of a set
+    int dustSpots = 0;     ///< how many, [0, 100]
+    uint64_t dustSeed = 1; ///< where they lie: the same in all frames of a set
     bool operator==(const Lens &) const = default;
 };
 

@@ -1,6 +1,6 @@
 // yolk: the window. Files and folders named on the command line are opened.
-#include "base/memory.h"
 #include "application.h"
+#include "base/memory.h"
 #include "demo_sets.h"
 #include "main_window.h"
 #include "theme/theme.h"

@@ -1,8 +1,8 @@
 // What a handler throws is said and costs nothing that is open; the list of keys.
 #include "application.h"
+#include "canvas/message_strip.h"
 #include "keys_list.h"
 #include "opened_window.h"
-#include "canvas/message_strip.h"
 
 #include "base/errors.h"
 #include "support/synthetic.h"

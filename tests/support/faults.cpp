@@ -8,6 +8,7 @@
 #include <QDir>
 
 #include <cstdio>
+#include <cstring>
 #include <functional>
 #include <jpeglib.h>
 #include <limits>
@@ -95,6 +96,25 @@ void setExif(const QString &path, const std::function<void(Exiv2::ExifData &)> &
 
 } // namespace
 
+namespace {
+
+/// Every entry of ColorMatrix1 (tag 50721, nine signed fractions) the same: no inverse.
+QByteArray withoutColourMatrix(QByteArray dng)
+{
+    const QByteArray entry("\x21\xc6\x0a\x00\x09\x00\x00\x00", 8);
+    for (qsizetype i = dng.indexOf(entry); i >= 0; i = dng.indexOf(entry, i + 1)) {
+        uint32_t offset = 0;
+        std::memcpy(&offset, dng.constData() + i + 8, sizeof offset);
+        for (int k = 0; k < 9; ++k) {
+            const int32_t half[2] = {1, 2};
+            std::memcpy(dng.data() + offset + 8 * k, half, sizeof half);
+        }
+    }
+    return dng;
+}
+
+} // namespace
+
 std::vector<Fault> writeFaults(const QString &folder)
 {
     const QDir dir(folder);
@@ -136,6 +156,13 @@ std::vector<Fault> writeFaults(const QString &folder)
                                         : "damaged");
         put(QString("empty.%1").arg(suffix), {}, "the file is empty");
         put(QString("text.%1").arg(suffix), "Two hens, five eggs.\n", "is not a picture in a format that can be read");
+        if (suffix == QByteArray("hdr")) { // a header without the empty line that ends it
+            QByteArray endless = bytes;
+            endless.replace("\n\n", "\n#");
+            put("header-line.hdr", endless, "is a damaged Radiance HDR file");
+        }
+        if (suffix == QByteArray("dng"))
+            put("no-matrix.dng", withoutColourMatrix(bytes), "colour");
         QFile::remove(at(QString("whole.%1").arg(suffix)));
         if (suffix == QByteArray("jpg"))
             put("huge.jpg", claimingHugeJpeg(bytes), "65000 x 65000");

@@ -33,7 +33,8 @@ private Q_SLOTS:
             const World world = worldOf(seed);
             for (int c = 0; c < 3; ++c)
                 for (double z : {0.01, 0.2, 0.9}) {
-                    const double code = world.code(z, c), y = code <= 0.04045 ? code / 12.92 : std::pow((code + 0.055) / 1.055, 2.4);
+                    const double code = world.code(z, c),
+                                 y = code <= 0.04045 ? code / 12.92 : std::pow((code + 0.055) / 1.055, 2.4);
                     QVERIFY(std::abs(trueLight(world, y, c) - z) < 1e-4);
                 }
         }
@@ -51,7 +52,8 @@ private Q_SLOTS:
         ThreadRunner runner;
         ExecContext ctx(runner);
         const Verdict v = judge(world, dir_.filePath("judged").toStdString(), ctx);
-        qInfo("%s: exposures %.3f EV, loss %.2f dB, lights %.4f", world.words().c_str(), v.exposureError, v.loss, v.lights);
+        qInfo("%s: exposures %.3f EV, loss %.2f dB, lights %.4f", world.words().c_str(), v.exposureError, v.loss,
+              v.lights);
         if (!world.isCurved())
             QVERIFY(!v.curveTaken);
         else

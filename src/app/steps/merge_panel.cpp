@@ -142,8 +142,8 @@ QString MergePanel::reportText(const MergedSet &merged) const
         if (frame == document_->bracket().frames.end())
             continue;
         const Agreement &a = merged.agreement[i];
-        refined += frame->measured.source == ExposureSource::Refined ||
-                   frame->measured.source == ExposureSource::Corrected;
+        refined +=
+            frame->measured.source == ExposureSource::Refined || frame->measured.source == ExposureSource::Corrected;
         estimated += frame->measured.source == ExposureSource::Estimated;
         noiseFound += frame->measured.noiseSource != NoiseSource::Assumed;
         rows += QStringLiteral("<tr>") + cell(QString::number(frame->number)) + cell(percentText(a.share)) +
@@ -151,10 +151,11 @@ QString MergePanel::reportText(const MergedSet &merged) const
                 QStringLiteral("</tr>");
     }
     const Response &response = document_->measured().response;
-    const QString curve = isTaken(response, document_->recipe().prepare.response) ? tr("Camera curve found from the set; frames agree within %1 EV, %2 before.")
-                                                .arg(QLocale().toString(response.disagreementAfter, 'f', 3),
-                                                     QLocale().toString(response.disagreementBefore, 'f', 3))
-                                          : tr("Values taken as their files describe them.");
+    const QString curve = isTaken(response, document_->recipe().prepare.response)
+                              ? tr("Camera curve found from the set; frames agree within %1 EV, %2 before.")
+                                    .arg(QLocale().toString(response.disagreementAfter, 'f', 3),
+                                         QLocale().toString(response.disagreementBefore, 'f', 3))
+                              : tr("Values taken as their files describe them.");
     QStringList lines{curve};
     lines << (estimated > 0 ? tr("Exposures of %1 found from the picture.").arg(countedFrames(estimated))
               : refined > 0 ? tr("Exposures of %1 refined from the picture.").arg(countedFrames(refined))

@@ -125,12 +125,14 @@ void ResponseGroup::refresh()
         text = tr("The frames have too little in common to tell a curve.");
         break;
     case ResponseVerdict::ProfileAgrees:
-        text = tr("The frames agree within %1 EV by the curve of their file; another brings them no nearer.").arg(before);
+        text =
+            tr("The frames agree within %1 EV by the curve of their file; another brings them no nearer.").arg(before);
         break;
     case ResponseVerdict::Unsure:
-        text = tr("A curve brings the frames nearer (%1 EV, by their file %2), but not surely: it differs from place to "
-                  "place.")
-                   .arg(after, before);
+        text =
+            tr("A curve brings the frames nearer (%1 EV, by their file %2), but not surely: it differs from place to "
+               "place.")
+                .arg(after, before);
         break;
     case ResponseVerdict::Found:
         text = response.byChannel

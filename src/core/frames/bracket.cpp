@@ -111,8 +111,8 @@ void judgeSet(Bracket &bracket)
         share = std::min(share, f->measured.whiteShare);
     constexpr double kWorthSaying = 0.995;
     if (share < kWorthSaying)
-        bracket.notices.push_back(textOf("pixels clip at %.0f %% of the level that the files state: found in the picture",
-                                         100.0 * share));
+        bracket.notices.push_back(
+            textOf("pixels clip at %.0f %% of the level that the files state: found in the picture", 100.0 * share));
     if (used.size() == 1)
         bracket.notices.push_back("one frame: nothing to merge, the picture has the range of that frame");
     else if (used.back()->ev - used.front()->ev < kSameExposure)

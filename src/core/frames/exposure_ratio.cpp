@@ -256,8 +256,8 @@ std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::s
                                         const PlaceGrid &grid, double lowest, double black)
 {
     if (dark.size() != grid.count() || bright.size() != grid.count())
-        throw ArgumentError(textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(),
-                                   grid.count()));
+        throw ArgumentError(
+            textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(), grid.count()));
     constexpr double kTop = 0.6, kClipped = 0.95, kLow = 0.01; // clear of shoulders; of clipping; of coarse codes
     constexpr double kSlip = 0.12, kSampling = 0.01;           // as for lightPairs()
     ChannelSteps out;
@@ -344,8 +344,8 @@ Exposures reconciledExposures(std::span<const std::optional<double>> stated, std
             count += 1.0;
         }
         const bool hangs = i + 1 < n && std::ranges::none_of(links, [&](const ExposureLink &l) {
-            return l.dark == size_t(i) && l.bright == size_t(i) + 1;
-        });
+                               return l.dark == size_t(i) && l.bright == size_t(i) + 1;
+                           });
         if (hangs)
             equation(i, i + 1, 0.0, kThread);
     }

@@ -181,7 +181,8 @@ struct PlacedGroup {
     std::vector<std::vector<PlaceLight>> light;
 };
 
-PlacedGroup placedGroup(const Measuring &m, const std::vector<size_t> &group, const SetPlaces &placing, ExecContext &ctx)
+PlacedGroup placedGroup(const Measuring &m, const std::vector<size_t> &group, const SetPlaces &placing,
+                        ExecContext &ctx)
 {
     PlacedGroup out;
     const Frame &reference = *m.frames[placing.reference];
@@ -203,7 +204,7 @@ PlacedGroup placedGroup(const Measuring &m, const std::vector<size_t> &group, co
 /// The least value of a frame that its places say something at.
 double lowestOf(const Frame &frame, const MeasuredFrame &measured)
 {
-    constexpr double kSnr = 1.5; // of a single pixel; a place has 36
+    constexpr double kSnr = 1.5;                                           // of a single pixel; a place has 36
     const double coded = frame.isRaw() || frame.bits == 16 ? 1e-4 : 0.004; // 13 of 255 codes: finer ones round too much
     return std::max(coded, measured.noise.levelOfSnr(kSnr));
 }
@@ -212,6 +213,7 @@ double lowestOf(const Frame &frame, const MeasuredFrame &measured)
 /// below its end, that is where it clips, whatever its file says.
 void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<MeasuredFrame> &out)
 {
+    std::map<size_t, double> found; // in the group: share of what counts as clipping so far
     for (size_t k = 1; k < placed.frames.size(); ++k) {
         double share = 1.0;
         const MeasuredFrame &bright = out[placed.frames[k]];
@@ -235,8 +237,8 @@ void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<M
                 const double middle = medianOf(values);
                 constexpr double kStands = 0.01, kNearlyAll = 0.85, kWide = 1.5; // an even wall would not be that wide
                 constexpr double kAtEnd = 0.99, kLowest = 0.5, kBelow = 0.985;   // the last is bent
-                const auto still = std::ranges::count_if(
-                    values, [&](double v) { return std::abs(v - middle) < kStands * middle; });
+                const auto still =
+                    std::ranges::count_if(values, [&](double v) { return std::abs(v - middle) < kStands * middle; });
                 std::ranges::sort(promised);
                 const double wide = promised[promised.size() * 9 / 10] / promised[promised.size() / 10];
                 if (middle > kLowest && middle < kAtEnd && wide > kWide &&
@@ -244,18 +246,29 @@ void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<M
                     share = std::min(share, middle * kBelow);
             }
         }
-        if (share < 1.0 && !m.frames[placed.frames[k]]->isRaw())
-            out[placed.frames[k]].whiteShare = share;
-        else if (share < 1.0) // of raw frames the sensor is the same in all
-            for (size_t i : placed.frames)
-                if (m.frames[i]->metadata.iso == m.frames[placed.frames[k]]->metadata.iso)
-                    out[i].whiteShare = std::min(out[i].whiteShare, share * out[i].whiteShare);
+        if (share < 1.0)
+            found[k] = share;
     }
+    for (const auto &[k, share] : found) {
+        const Frame &frame = *m.frames[placed.frames[k]];
+        if (!frame.isRaw())
+            out[placed.frames[k]].whiteShare *= share;
+    }
+    // Of raw frames at one ISO the sensor is the same in all: the lowest that any shows.
+    std::map<double, double> lowest;
+    for (const auto &[k, share] : found)
+        if (const Frame &frame = *m.frames[placed.frames[k]]; frame.isRaw()) {
+            double &least = lowest.try_emplace(frame.metadata.iso.value_or(0.0), 1.0).first->second;
+            least = std::min(least, share);
+        }
+    for (size_t i : placed.frames)
+        if (const auto low = lowest.find(m.frames[i]->metadata.iso.value_or(0.0));
+            m.frames[i]->isRaw() && low != lowest.end())
+            out[i].whiteShare *= low->second;
 }
 
 /// Places in light in place of the file's values.
-std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed,
-                                                  const Response *curve)
+std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed, const Response *curve)
 {
     std::vector<std::vector<PlaceLight>> out = placed.light;
     for (size_t k = 0; k < out.size(); ++k) {
@@ -264,7 +277,8 @@ std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const Plac
         for (PlaceLight &p : out[k])
             for (int c = 0; c < 3; ++c) {
                 const auto i = size_t(c);
-                const double low = double(p.mean[i] - 0.5f * p.spread[i]), high = double(p.mean[i] + 0.5f * p.spread[i]);
+                const double low = double(p.mean[i] - 0.5f * p.spread[i]),
+                             high = double(p.mean[i] + 0.5f * p.spread[i]);
                 p.mean[i] = float(curve->lightOf(double(p.mean[i]), c));
                 p.spread[i] = float(curve->lightOf(high, c) - curve->lightOf(low, c));
             }
@@ -298,7 +312,7 @@ std::vector<size_t> contradicted(std::span<const std::optional<double>> stated, 
 constexpr double kClearly = 0.03; // EV, standard error of the step
 
 struct GroupLinks {
-    std::vector<ExposureLink> links; ///< frames count in the group
+    std::vector<ExposureLink> links;             ///< frames count in the group
     std::vector<std::array<double, 3>> channels; ///< of each link, against all
     std::vector<std::array<double, 3>> channelErrors;
 };
@@ -475,8 +489,8 @@ void roughExposures(const Measuring &m, std::span<const std::optional<double>> s
             std::vector<std::optional<ExposureStep>> steps(group.size() - 1);
             ExecContext comparing = ctx.child({});
             forEachPart(comparing, int(steps.size()), [&](int k, ExecContext &) {
-                steps[size_t(k)] = exposureStep(m.pixels[group[size_t(k)]]->view(),
-                                                m.pixels[group[size_t(k) + 1]]->view());
+                steps[size_t(k)] =
+                    exposureStep(m.pixels[group[size_t(k)]]->view(), m.pixels[group[size_t(k) + 1]]->view());
             });
             for (size_t k = 0; k < steps.size(); ++k)
                 if (steps[k])
@@ -569,8 +583,7 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const MeasureSources
                 return;
             const CodeTables tables =
                 codeTables(response && isDeveloped(*frames[size_t(i)]) ? response : nullptr, f.whiteShare, f.gains);
-            m.pixels[size_t(i)] =
-                tables.empty() ? asStated[size_t(i)] : throughTables(*asStated[size_t(i)], tables);
+            m.pixels[size_t(i)] = tables.empty() ? asStated[size_t(i)] : throughTables(*asStated[size_t(i)], tables);
         });
     };
     group(m);
@@ -654,8 +667,7 @@ MeasuredSet measureFrames(std::span<const FramePtr> frames, const MeasureSources
         for (size_t g = 0; g < groups.size(); ++g) {
             const std::vector<size_t> &group = m.groups[g];
             const bool known = !isDeveloped(*frames[group[0]]);
-            GroupLinks found =
-                linksOf(m, group, groups[g], linearPlaces(m, groups[g], curve), out.frames, ctx);
+            GroupLinks found = linksOf(m, group, groups[g], linearPlaces(m, groups[g], curve), out.frames, ctx);
             std::vector<MeasuredFrame *> sorted;
             for (size_t i : group)
                 sorted.push_back(&settled[i]);

@@ -231,7 +231,7 @@ private:
         std::vector<double> sorted = sizes;
         std::ranges::nth_element(sorted, sorted.begin() + ptrdiff_t(sorted.size() / 2));
         scale_ = std::max(1e-3, 1.4826 * sorted[sorted.size() / 2]); // from the median deviation to the standard one
-        constexpr double kHuber = 1.345, kTukey = 4.685; // 95 % efficient for normal errors
+        constexpr double kHuber = 1.345, kTukey = 4.685;             // 95 % efficient for normal errors
         for (size_t i = 0; i < sizes.size(); ++i) {
             const double r = sizes[i] / scale_;
             const double inside = 1.0 - (r / kTukey) * (r / kTukey);
@@ -382,8 +382,8 @@ double inEv(std::span<const LightPair> pairs, double meanSquare)
 
 bool isTaken(const Response &response, ResponseChoice choice)
 {
-    return response.fitted && (choice == ResponseChoice::Fitted || (choice == ResponseChoice::Automatic &&
-                                                                   response.verdict == ResponseVerdict::Found));
+    return response.fitted && (choice == ResponseChoice::Fitted ||
+                               (choice == ResponseChoice::Automatic && response.verdict == ResponseVerdict::Found));
 }
 
 namespace {
@@ -426,8 +426,8 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
 {
     if (frames.size() != lowest.size())
         throw ArgumentError(textOf("%zu frames, %zu lowest values", frames.size(), lowest.size()));
-    constexpr float kHigh = 0.98f;      // clear of what counts as clipped
-    constexpr size_t kBins = 48, kInBin = 14;
+    constexpr float kHigh = 0.98f; // clear of what counts as clipped
+    constexpr size_t kBins = 48, kInBin = 10;
     constexpr double kSlip = 0.12;      // of a place's contrast that a shift of half a pixel may change its mean by
     constexpr double kSampling = 0.012; // EV: demosaicing, sharpening, scaling
     std::vector<LightPair> out;
@@ -446,8 +446,8 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
                     if (!(double(d.mean[c]) > lowest[dark]) || b.mean[c] + 0.5f * b.spread[c] > kHigh ||
                         !(double(b.mean[c]) > lowest[bright]))
                         continue;
-                    const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
-                                                   kSampling * kSampling);
+                    const double error =
+                        std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) + kSampling * kSampling);
                     bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
                         {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
                 }
@@ -482,9 +482,11 @@ Response fitResponse(std::span<const LightPair> pairs, std::span<const std::opti
     // A curve that lies nearer to the profile's than half of the error that is allowed is not worth a doubt.
     constexpr double kWorthTaking = 0.0075; // of full scale
     const Comparison common = compared(pairs, stated, statedError, Bends::None, Bends::Common);
-    const Comparison own = compared(pairs, stated, statedError, Bends::Common, Bends::ByChannel);
-    out.byChannel = own.rich < kWorthIt * own.plain && own.sureness > kSure && own.apart < kSame;
     const bool nearer = common.rich < kWorthIt * common.plain && common.bent > kWorthTaking;
+    Comparison own;
+    if (nearer) // else there is no curve to part
+        own = compared(pairs, stated, statedError, Bends::Common, Bends::ByChannel);
+    out.byChannel = nearer && own.rich < kWorthIt * own.plain && own.sureness > kSure && own.apart < kSame;
     const bool sure = nearer && common.sureness > kSure && (common.apart < kSame || out.byChannel);
     out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
     out.disagreementBefore = inEv(pairs, common.plain);

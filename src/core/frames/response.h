@@ -22,9 +22,9 @@ enum class ResponseVerdict {
 struct Response {
     static constexpr int kKnots = 33;
     using Bend = std::array<double, kKnots>;
-    std::array<Bend, 3> bend{};  ///< h in EV at sqrt(y) = i / (kKnots - 1); all 0: the profile says all
-    bool fitted = false;         ///< there is a curve that a camera might have; false: only the profile's
-    bool byChannel = false;      ///< the channels differ
+    std::array<Bend, 3> bend{}; ///< h in EV at sqrt(y) = i / (kKnots - 1); all 0: the profile says all
+    bool fitted = false;        ///< there is a curve that a camera might have; false: only the profile's
+    bool byChannel = false;     ///< the channels differ
     ResponseVerdict verdict = ResponseVerdict::NothingToCompare;
     double disagreementBefore = 0.0; ///< RMS of places about each other's light, EV, by the profile's curve
     double disagreementAfter = 0.0;  ///< the same by the fitted one, at places that it was not fitted to; taken or not
@@ -42,9 +42,9 @@ bool isTaken(const Response &response, ResponseChoice choice);
 struct LightPair {
     size_t dark = 0, bright = 0; ///< frames, in the order that fitResponse() counts them in
     int channel = 1;
-    int tile = 0;                ///< of the picture
+    int tile = 0; ///< of the picture
     float darkLight = 0.0f, brightLight = 0.0f;
-    float error = 1.0f;          ///< standard error of log2 of their ratio, EV
+    float error = 1.0f; ///< standard error of log2 of their ratio, EV
 };
 
 /// Places that two frames both hold, few enough and spread evenly over the brighter frame's values, the evenest first.

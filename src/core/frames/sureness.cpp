@@ -14,8 +14,9 @@ std::string surenessSentence(const Bracket &bracket, const Response &response, R
         return {};
     for (const BracketFrame &f : bracket.frames)
         if (f.astray)
-            return textOf("frame %d could not be brought onto the others; one between its exposure and theirs would help",
-                          f.number);
+            return textOf(
+                "frame %d could not be brought onto the others; one between its exposure and theirs would help",
+                f.number);
     for (const BracketFrame *f : used)
         if (f->measured.source == ExposureSource::Assumed && !f->exposureTyped)
             return textOf("the exposure of frame %d is a guess: type it, or add a frame between it and the others",

@@ -103,8 +103,7 @@ double linearEnd(std::span<const Channel> frames, double level)
     };
     const double expected = within(0.88, 0.955) * kStep / 0.075;
     double end = 1.0;
-    while (end > 1.0 - kPile &&
-           within(end - kStep, end) > kCrowded * expected + 4.0 * std::sqrt(expected) + 4.0)
+    while (end > 1.0 - kPile && within(end - kStep, end) > kCrowded * expected + 4.0 * std::sqrt(expected) + 4.0)
         end -= kStep;
     return end * level;
 }

@@ -11,7 +11,7 @@ namespace yolk {
 
 /// What a set's frames say of the white level of one camera at one ISO.
 struct WhiteLevel {
-    double share = 1.0;     ///< of the range from black to the stated white: all channels are linear up to here
+    double share = 1.0;      ///< of the range from black to the stated white: all channels are linear up to here
     double saturation = 1.0; ///< of the same: where the channel that ends first piles up
     bool operator==(const WhiteLevel &) const = default;
 };

@@ -33,7 +33,7 @@ struct PictureInfo {
     /// Raw files only. Their samples are linear codes (linear_codes.h) of the camera's RGB, not balanced.
     std::optional<CameraColour> camera = std::nullopt;
     Metadata library = {}; ///< raw files: what their library says of the shot, where exiv2 knows nothing
-    int sensorBits = 0;                                ///< raw files: of a stored sensor value
+    int sensorBits = 0;    ///< raw files: of a stored sensor value
     std::optional<Primaries> primaries = std::nullopt; ///< radiance files that name theirs
     bool operator==(const PictureInfo &) const = default;
 };
@@ -59,15 +59,16 @@ struct Mosaic {
 
 /// How often the sensor of a raw file shows each value, by channel, before anything is done to them.
 struct SensorCounts {
-    std::array<std::vector<uint32_t>, 3> of;    ///< [channel][value]; both greens together
+    std::array<std::vector<uint32_t>, 3> of;     ///< [channel][value]; both greens together
     std::array<double, 3> black{}, saturation{}; ///< by channel, as file and library state them
-    double white = 65535.0;                     ///< the one level that values are scaled by
+    double white = 65535.0;                      ///< the one level that values are scaled by
 };
 
 /// What can be asked of raw files; other formats have nothing to choose.
 struct RawOptions {
     Demosaic demosaic = Demosaic::Best;
-    std::function<void(const Mosaic &)> edit{}; ///< before demosaicing at full size; files without such an array skip it
+    std::function<void(const Mosaic &)>
+        edit{};              ///< before demosaicing at full size; files without such an array skip it
     double whiteShare = 1.0; ///< where clipping is, of the range from black to the white level that the file states
     std::function<void(const SensorCounts &)> count{}; ///< what the sensor shows
     std::function<void(const Mosaic &)> look{};        ///< as `edit`, at any size, before it and to be left as it is

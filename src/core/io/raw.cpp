@@ -105,7 +105,9 @@ public:
     Metadata shot() const
     {
         const libraw_imgother_t &o = raw_->imgdata.other;
-        const auto known = [](float v) { return v > 0.0f && std::isfinite(v) ? std::optional(double(v)) : std::nullopt; };
+        const auto known = [](float v) {
+            return v > 0.0f && std::isfinite(v) ? std::optional(double(v)) : std::nullopt;
+        };
         Metadata out;
         out.exposureSeconds = known(o.shutter);
         out.fNumber = known(o.aperture);

@@ -228,7 +228,11 @@ std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Brack
     if (recipe.align.mode == AlignMode::Off || (reduction == 1 && !sources.keepFrames))
         return std::make_shared<const AlignedSet>(make(ctx));
     Hasher hasher;
-    hasher.value(StageKey::Aligned).value(reduction).value(reference).value(recipe.align.model).value(recipe.align.local);
+    hasher.value(StageKey::Aligned)
+        .value(reduction)
+        .value(reference)
+        .value(recipe.align.model)
+        .value(recipe.align.local);
     for (size_t i = 0; i < used.size(); ++i) {
         hasher.text(used[i]->frame->id).value(used[i]->exposure);
         hasher.value(used[i]->measured.noise.gain).value(used[i]->measured.noise.readVariance);

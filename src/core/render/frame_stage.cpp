@@ -131,10 +131,10 @@ std::shared_ptr<const ReducedFrame> reducedFrame(const Sources &sources, const F
                 out.pixels = blockMeans(reducedFrame(sources, frame, first, own)->pixels.view(), reduction / first);
                 return out;
             }
-            out.pixels = decodeFrame(
-                frame, reduction, own,
-                {.count = [&](const SensorCounts &counts) { out.sensor.counts = counts; },
-                 .look = [&](const Mosaic &mosaic) { out.sensor.standingOut = standingOut(mosaic); }});
+            out.pixels =
+                decodeFrame(frame, reduction, own,
+                            {.count = [&](const SensorCounts &counts) { out.sensor.counts = counts; },
+                             .look = [&](const Mosaic &mosaic) { out.sensor.standingOut = standingOut(mosaic); }});
             return out;
         },
         [](const ReducedFrame &f) { return f.bytes(); });

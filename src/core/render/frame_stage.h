@@ -7,11 +7,11 @@ namespace yolk {
 
 /// What of recipe and measurement decides how one frame is prepared.
 struct Preparation {
-    const Response *response = nullptr; ///< nullptr: by the file's own curve
-    double whiteShare = 1.0;            ///< as in MeasuredFrame
-    Vector3 gains{1.0, 1.0, 1.0};       ///< the same
+    const Response *response = nullptr;                ///< nullptr: by the file's own curve
+    double whiteShare = 1.0;                           ///< as in MeasuredFrame
+    Vector3 gains{1.0, 1.0, 1.0};                      ///< the same
     const std::vector<SensorPlace> *defects = nullptr; ///< nullptr: none
-    const Fringes *fringes = nullptr;   ///< nullptr: as the lens left it
+    const Fringes *fringes = nullptr;                  ///< nullptr: as the lens left it
     Demosaic demosaic = Demosaic::Best;
     double denoise = 0.0; ///< strength, 0 .. 1
     NoiseModel noise;

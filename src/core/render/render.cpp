@@ -247,7 +247,8 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
     std::vector<MeasuredFrame> frames = measured.frames;
     if (recipe.prepare.response != ResponseChoice::Automatic)
         for (MeasuredFrame &f : frames) {
-            const MeasuredFrame::Light &light = isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
+            const MeasuredFrame::Light &light =
+                isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
             f.exposure = light.exposure;
             f.gains = light.gains;
         }

@@ -45,10 +45,10 @@ struct SceneHistogram {
 /// What does not depend on the size of any request: found once per set.
 struct Measured {
     int processVersion = kProcessVersion;
-    std::vector<MeasuredFrame> frames;     ///< in the order of Sources::frames
-    Response response;                     ///< of the developed files among them
-    std::vector<LightSample> light;        ///< places of the scene, for coverageOf()
-    std::vector<SensorPlace> defects;      ///< of the sensor, in raw frames of the camera `defectsOf`
+    std::vector<MeasuredFrame> frames; ///< in the order of Sources::frames
+    Response response;                 ///< of the developed files among them
+    std::vector<LightSample> light;    ///< places of the scene, for coverageOf()
+    std::vector<SensorPlace> defects;  ///< of the sensor, in raw frames of the camera `defectsOf`
     std::string defectsOf;
     Fringes fringes;                       ///< of the lens, where there are raw frames
     WhitePoint asShot;                     ///< what the reference frame took as neutral

@@ -16,7 +16,20 @@
 namespace yolk {
 
 /// What a key in the cache is of: the first thing that is hashed into it, so that keys of two stages never meet.
-enum class StageKey : int { Decoded, Prepared, Aligned, Merge, Level, Scene, LookAt, Layers, BlendScene, Blend, Lights, BlendLights };
+enum class StageKey : int {
+    Decoded,
+    Prepared,
+    Aligned,
+    Merge,
+    Level,
+    Scene,
+    LookAt,
+    Layers,
+    BlendScene,
+    Blend,
+    Lights,
+    BlendLights
+};
 
 class StageCache {
 public:

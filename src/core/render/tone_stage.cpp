@@ -98,8 +98,8 @@ Found gridsOf(const Sources &sources, const Measured &measured, const Recipe &re
     blend.value(tone.range).value(tone.exposure).value(tone.contrast);
     out.blendKey = blend.finish();
     out.grids.blend = sources.cache->get<LightGrid>(
-        out.blendKey, blending,
-        [&](ExecContext &own) { return blendGrid(small->view(), tone, measured.tone, own); }, bytes);
+        out.blendKey, blending, [&](ExecContext &own) { return blendGrid(small->view(), tone, measured.tone, own); },
+        bytes);
     return out;
 }
 
@@ -138,8 +138,8 @@ Image<float> mapTones(const Sources &sources, const Measured &measured, const Re
     };
     const PicturePtr lights =
         kept(StageKey::Lights, found.layersKey, [&](ExecContext &own) { return mapper.lightsOf(scene, part, own); });
-    const PicturePtr blend =
-        kept(StageKey::BlendLights, found.blendKey, [&](ExecContext &own) { return mapper.blendOf(lights->view(), part, own); });
+    const PicturePtr blend = kept(StageKey::BlendLights, found.blendKey,
+                                  [&](ExecContext &own) { return mapper.blendOf(lights->view(), part, own); });
     return mapper.withLights(scene, lights->view(), blend->view(), mapping);
 }
 

@@ -233,12 +233,12 @@ private Q_SLOTS:
                                  .ev;
         QVERIFY(std::abs(chained[0]) < 1e-9 && std::abs(chained[2] - 3.5) < 1e-6);
         // Three steps that contradict each other share it by their errors; each frame says how sure it is.
-        const auto round = reconciledExposures(std::array<std::optional<double>, 3>{},
-                                               std::array{Link({0, 1, {1.0, 0.01}}), Link({1, 2, {1.0, 0.01}}),
-                                                          Link({0, 2, {2.3, 0.01}})},
-                                               0.04);
+        const auto round = reconciledExposures(
+            std::array<std::optional<double>, 3>{},
+            std::array{Link({0, 1, {1.0, 0.01}}), Link({1, 2, {1.0, 0.01}}), Link({0, 2, {2.3, 0.01}})}, 0.04);
         QVERIFY(std::abs(round.ev[1] - 1.1) < 1e-6 && std::abs(round.ev[2] - 2.2) < 1e-6);
-        QVERIFY(std::abs(round.error[2] - 0.01 * std::sqrt(2.0 / 3.0)) < 1e-4); // by hand: 2 steps beside 1, in parallel
+        QVERIFY(std::abs(round.error[2] - 0.01 * std::sqrt(2.0 / 3.0)) <
+                1e-4); // by hand: 2 steps beside 1, in parallel
         QVERIFY_THROWS_EXCEPTION(ArgumentError,
                                  reconciledExposures(stated, std::array{Link({0, 2, {1.0, 0.01}})}, 0.04));
         QVERIFY_THROWS_EXCEPTION(ArgumentError, reconciledExposures({}, {}, 0.04));

@@ -17,8 +17,9 @@ constexpr PlaceGrid kGrid{960, 640, 6, 1};
 
 /// Places of any light over ten stops, as frames of the given exposures show them under y = curve(z), with some noise;
 /// `moved` of the places show something else in the last frame.
-std::vector<std::vector<PlaceLight>> seen(const std::vector<double> &evs, const std::function<double(double, int)> &curve,
-                                          double noise, double moved = 0.0, double black = 0.0)
+std::vector<std::vector<PlaceLight>> seen(const std::vector<double> &evs,
+                                          const std::function<double(double, int)> &curve, double noise,
+                                          double moved = 0.0, double black = 0.0)
 {
     std::mt19937 random(3);
     std::uniform_real_distribution<double> any(-9.0, 1.0), share(0.0, 1.0);
@@ -72,7 +73,9 @@ private Q_SLOTS:
         QFETCH(double, noise);
         QFETCH(double, moved);
         const std::vector<double> evs{-2, 0, 2};
-        const Response r = fitted(seen(evs, [](double z, int) { return z; }, noise, moved), evs);
+        const Response r = fitted(seen(
+                                      evs, [](double z, int) { return z; }, noise, moved),
+                                  evs);
         QCOMPARE(r.verdict, ResponseVerdict::ProfileAgrees);
         QVERIFY(!isTaken(r, ResponseChoice::Automatic) && !isTaken(r, ResponseChoice::AsProfile));
         QCOMPARE(isTaken(r, ResponseChoice::Fitted), r.fitted);
@@ -108,7 +111,8 @@ private Q_SLOTS:
     void stepsKeepBlackLevelsApart()
     {
         // Black lies 8 of 16383 too high: by ratios of dark places alone that is 0.08 EV and more.
-        const auto frames = seen({-3, 0}, [](double z, int) { return z; }, 0.01, 0.2, 8.0 / 16383);
+        const auto frames = seen(
+            {-3, 0}, [](double z, int) { return z; }, 0.01, 0.2, 8.0 / 16383);
         const auto step = stepBetween(frames[0], frames[1], kGrid, 1e-4, 8.0 / 16383);
         QVERIFY(step.has_value());
         qInfo("%.4f EV, said to be within %.4f", step->all.ev, step->all.standardError);
@@ -121,7 +125,8 @@ private Q_SLOTS:
     }
     void whiteBalancesAreStepsOfChannels()
     {
-        auto frames = seen({-2, 0}, [](double z, int) { return z; }, 0.01);
+        auto frames = seen(
+            {-2, 0}, [](double z, int) { return z; }, 0.01);
         for (PlaceLight &p : frames[0])
             p.mean[0] *= 0.9f;
         const auto step = stepBetween(frames[0], frames[1], kGrid, 1e-4, 0.0);

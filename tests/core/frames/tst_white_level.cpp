@@ -1,5 +1,6 @@
 // Where sensors clip, and pixels that show the same whatever the scene, against a simulated sensor that lies about both.
 #include "base/errors.h"
+#include "colour/transfer.h"
 #include "frames/defects.h"
 #include "frames/measure.h"
 #include "render/render.h"
@@ -84,7 +85,8 @@ private Q_SLOTS:
             for (int i = 0; i < count; ++i) {
                 const demo::Shot shot = test::shotAt(0, 1.0, 90 + uint64_t(i));
                 const std::string path = dir_.filePath(QString("wall_%1_%2.dng").arg(count).arg(i)).toStdString();
-                demo::writeDng(path, demo::exposeMosaic(test::flat(300, 200, 0.9f, 0.9f, 0.9f).view(), shot).view(), shot);
+                demo::writeDng(path, demo::exposeMosaic(test::flat(300, 200, 0.9f, 0.9f, 0.9f).view(), shot).view(),
+                               shot);
                 frames.push_back(loadFrame(path));
             }
             for (const MeasuredFrame &f : measured(frames).frames)
@@ -156,6 +158,26 @@ private Q_SLOTS:
         QVERIFY(!whiteLevelOf(std::span(both).first(1))); // nothing was counted
         a.saturation = {60000.0, 65535.0, 65535.0};
         QVERIFY(std::abs(statedWhiteLevel(a).share - 60000.0 / 65535.0) < 1e-9);
+    }
+
+    void valuesThatStandStillAreClipped()
+    {
+        // Files whose values end at nine tenths of their codes: only a darker frame tells that there is more light.
+        const Image<float> scene = test::grainyScene(480, 320, 0.01, 9.0);
+        std::vector<FramePtr> frames;
+        for (double ev : {0.0, 2.0, 4.0}) {
+            const demo::Shot shot = test::shotAt(ev, 1.0, uint64_t(500 + ev));
+            const std::string path = dir_.filePath(QString("still_%1.tif").arg(ev)).toStdString();
+            demo::writeFrame(path, demo::expose(scene.view(), shot).view(), shot, demo::FrameFile::Tiff,
+                             demo::Development{.code = [](double z, int) { return std::min(encodeSrgb(z), 0.9); }});
+            frames.push_back(loadFrame(path));
+        }
+        const MeasuredSet set = measured(frames);
+        const double end = decodeSrgb(0.9);
+        for (size_t i : {1u, 2u})
+            QVERIFY2(set.frames[i].whiteShare <= end && set.frames[i].whiteShare >= 0.97 * end,
+                     qPrintable(QString::number(set.frames[i].whiteShare)));
+        QVERIFY(std::abs(std::log2(set.frames[2].exposure / set.frames[1].exposure) - 2.0) < 0.02);
     }
 
     // ---- hot and dead pixels

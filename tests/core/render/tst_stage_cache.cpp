@@ -42,8 +42,8 @@ private Q_SLOTS:
         QCOMPARE(get(1), 1);
         QCOMPARE(get(2), 4);
         QVERIFY(cache.bytes() <= 100);
-        QVERIFY_THROWS_EXCEPTION(
-            Cancelled, (cache.get<int>({9, 9}, ctx, [](ExecContext &) -> int { throw Cancelled(); }, one)));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, (cache.get<int>(
+                                                {9, 9}, ctx, [](ExecContext &) -> int { throw Cancelled(); }, one)));
         QCOMPARE(*cache.get<int>(
                      {9, 9}, ctx, [](ExecContext &) { return 7; }, [](const int &) { return size_t(1000); }),
                  7); // too large to keep
