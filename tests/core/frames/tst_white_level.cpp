@@ -163,7 +163,7 @@ private Q_SLOTS:
     void valuesThatStandStillAreClipped()
     {
         // Files whose values end at nine tenths of their codes: only a darker frame tells that there is more light.
-        const Image<float> scene = test::grainyScene(480, 320, 0.01, 9.0);
+        const Image<float> scene = test::rampScene(480, 320, 0.01, 8.0);
         std::vector<FramePtr> frames;
         for (double ev : {0.0, 2.0, 4.0}) {
             const demo::Shot shot = test::shotAt(ev, 1.0, uint64_t(500 + ev));
