@@ -134,7 +134,8 @@ double worstExposure(const World &world, const ShotWorld &shot, const Measured &
     std::vector<double> got, real;
     for (size_t i = 0; i < shot.clipsAt.size(); ++i) {
         const MeasuredFrame &f = measured.frames[i];
-        got.push_back(std::log2(f.exposure * f.whiteShare / std::min({f.gains[0], f.gains[1], f.gains[2]})));
+        got.push_back(std::log2(f.exposure * f.whiteShare / std::min({f.gains[0], f.gains[1], f.gains[2]})) -
+                      f.unevenness.least());
         real.push_back(-std::log2(shot.clipsAt[i]));
     }
     double slope = 1.0;

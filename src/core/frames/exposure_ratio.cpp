@@ -1,5 +1,6 @@
 #include "frames/exposure_ratio.h"
 
+#include "base/robust.h"
 #include "io/linear_codes.h"
 
 #include <Eigen/Dense>
@@ -61,13 +62,6 @@ std::vector<Tile> tilesOf(ImageView<const uint16_t> dark, ImageView<const uint16
     return tiles;
 }
 
-double medianOf(std::vector<double> &values)
-{
-    const auto middle = values.begin() + ptrdiff_t(values.size() / 2);
-    std::ranges::nth_element(values, middle);
-    return *middle;
-}
-
 std::optional<ExposureStep> stepOf(const std::vector<Tile> &tiles)
 {
     std::vector<double> logs;
@@ -84,12 +78,8 @@ std::optional<ExposureStep> stepOf(const std::vector<Tile> &tiles)
     if (logs.size() < kFewestTiles)
         return ExposureStep{std::log2(all.bright / all.dark), 0.25}; // one place: a moved thing cannot be told
     const double middle = medianOf(logs);
-    std::vector<double> away;
-    for (double v : logs)
-        away.push_back(std::abs(v - middle));
-    // 1.4826: from the median deviation to the standard one; 1.2533: a median's error against a mean's.
-    const double deviation = 1.4826 * medianOf(away);
-    return ExposureStep{middle, std::max(1e-3, 1.2533 * deviation / std::sqrt(double(logs.size())))};
+    return ExposureStep{
+        middle, std::max(1e-3, kErrorOfMedian * deviationAbout(middle, logs) / std::sqrt(double(logs.size())))};
 }
 
 /// Means of green over blocks, sorted.
@@ -138,10 +128,7 @@ std::optional<ExposureStep> stepByRank(ImageView<const uint16_t> dark, ImageView
     if (logs.size() < kFewestTiles)
         return std::nullopt;
     const double middle = medianOf(logs);
-    std::vector<double> away;
-    for (double v : logs)
-        away.push_back(std::abs(v - middle));
-    return ExposureStep{middle, 0.005 + 1.4826 * medianOf(away)}; // neighbouring ranks err together: no root of n
+    return ExposureStep{middle, 0.005 + deviationAbout(middle, logs)}; // neighbouring ranks err together: no root of n
 }
 
 } // namespace
@@ -196,16 +183,14 @@ private:
     double residual(const Sample &s) const { return (s.step - ev_ - slope_ / s.light) / s.error; }
     double weight(double residual, bool gently) const
     {
-        constexpr double kHuber = 1.345, kTukey = 4.685; // 95 % efficient for normal errors
-        const double r = std::abs(residual) / scale_, inside = 1.0 - (r / kTukey) * (r / kTukey);
-        return gently ? (r > kHuber ? kHuber / r : 1.0) : inside > 0.0 ? inside * inside : 0.0;
+        return gently ? huberWeight(residual / scale_) : tukeyWeight(residual / scale_);
     }
     void refine(bool gently)
     {
         std::vector<double> sizes;
         for (const Sample &s : samples_)
             sizes.push_back(std::abs(residual(s)));
-        scale_ = std::max(0.05, 1.4826 * medianOf(sizes));
+        scale_ = std::max(0.05, kDeviationOfMedian * medianOf(sizes));
         double one = 0.0, g = 0.0, gg = 0.0, y = 0.0, gy = 0.0;
         for (const Sample &s : samples_) {
             const double w = weight(residual(s), gently) / (s.error * s.error), x = 1.0 / s.light;
@@ -236,12 +221,8 @@ private:
                 steps.push_back(sum / w);
         if (steps.size() < kFewestTiles)
             return;
-        std::vector<double> away;
-        const double middle = medianOf(steps);
-        for (double v : steps)
-            away.push_back(std::abs(v - middle));
-        const double deviation = 1.4826 * medianOf(away);
-        step_ = ExposureStep{ev_, std::max(1e-3, 1.2533 * deviation / std::sqrt(double(steps.size())))};
+        const double deviation = deviationAbout(medianOf(steps), steps);
+        step_ = ExposureStep{ev_, std::max(1e-3, kErrorOfMedian * deviation / std::sqrt(double(steps.size())))};
     }
 
     std::vector<Sample> samples_;
@@ -259,7 +240,6 @@ std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::s
         throw ArgumentError(
             textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(), grid.count()));
     constexpr double kTop = 0.6, kClipped = 0.95, kLow = 0.01; // clear of shoulders; of clipping; of coarse codes
-    constexpr double kSlip = 0.12, kSampling = 0.01;           // as for lightPairs()
     ChannelSteps out;
     double rough = 0.0; // of all channels: which places the dark frame can hold
     {
@@ -285,9 +265,9 @@ std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::s
             const double light = std::sqrt(double(b.mean[c]) * rough * double(d.mean[c]));
             if (!(light > low) || light > kTop)
                 continue;
-            const double scatter = kSlip * (double(b.spread[c] / b.mean[c]) + double(d.spread[c] / d.mean[c]));
+            const double scatter = kSlipOfPlaces * (double(b.spread[c] / b.mean[c]) + double(d.spread[c] / d.mean[c]));
             samples.push_back({std::log2(double(b.mean[c]) / double(d.mean[c])), light,
-                               std::hypot(scatter, kSampling) / std::numbers::ln2, grid.tileOf(i)});
+                               std::hypot(scatter, kSamplingOfPlaces) / std::numbers::ln2, grid.tileOf(i)});
         }
         out.offsets[c] = StepFit(samples, std::nullopt).slope() * std::numbers::ln2;
         const auto step = StepFit(std::move(samples), black * (1.0 - rough) / std::numbers::ln2).step();

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "frames/defects.h"
+#include "frames/evenness.h"
 #include "frames/frame.h"
 #include "frames/response.h"
 #include "frames/white_level.h"
@@ -45,6 +46,9 @@ struct MeasuredFrame {
     double whiteShare = 1.0;
     /// Light of each channel over that of green, against the reference's: white balances of developed files may differ.
     Vector3 gains{1.0, 1.0, 1.0};
+    /// Bands of flickering lamps, and fall-off to the rim against the other frames. What the merge takes is evened to the
+    /// line that got least, and `exposure` is of that.
+    Unevenness unevenness;
     /// Exposure and gains under the profile's curve and under the fitted one; the automatic choice is what stands above.
     struct Light {
         double exposure = 1.0;
@@ -98,7 +102,10 @@ struct MeasureSources {
     DecodeFrame decode;
     std::function<SensorLookPtr(const Frame &frame, ExecContext &ctx)> sensor{}; ///< of raw frames; empty: none looks
     /// Brings frames onto each other, by what is known of them so far; empty: they lie as they were shot.
-    std::function<SetPlaces(const MeasuredSet &rough, ExecContext &ctx)> place{};
+    /// `curveByRank` makes a first curve of developed files, from values of like rank: for frames that are found by no
+    /// other means.
+    std::function<SetPlaces(const MeasuredSet &rough, const std::function<Response()> &curveByRank, ExecContext &ctx)>
+        place{};
 };
 
 /// Whether a curve may lie between the file's values and light: not in raw files, nor in files that say they are

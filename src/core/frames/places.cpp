@@ -15,15 +15,31 @@ int PlaceGrid::tileOf(size_t place) const
     return y * kTilesDown / down() * kTilesAcross + x * kTilesAcross / across();
 }
 
+double tilesSure(std::span<const double> gain, std::span<const double> count)
+{
+    constexpr double kFewest = 4.0; // places
+    double mean = 0.0, tiles = 0.0, squares = 0.0;
+    for (size_t t = 0; t < gain.size(); ++t)
+        if (count[t] >= kFewest) {
+            const double g = gain[t] / count[t];
+            mean += g;
+            squares += g * g;
+            tiles += 1.0;
+        }
+    if (tiles < 4.0)
+        return 0.0;
+    mean /= tiles;
+    const double variance = std::max(1e-12, squares / tiles - mean * mean);
+    return mean / std::sqrt(variance / tiles);
+}
+
 std::vector<PlaceLight> lightAtPlaces(ImageView<const uint16_t> codes, const PlaceGrid &grid, const PlaceMap &map)
 {
     if (codes.planes() != 3 || grid.side < 1 || grid.reduction < 1)
         throw ArgumentError(textOf("places of %d pixels in %d planes", grid.side, codes.planes()));
     std::vector<PlaceLight> out(grid.count());
-    const double cell = double(grid.side) * grid.reduction;
     for (size_t i = 0; i < out.size(); ++i) {
-        const auto column = double(i % size_t(grid.across())), line = double(i / size_t(grid.across()));
-        const auto [x, y] = map((column + 0.5) * cell, (line + 0.5) * cell);
+        const auto [x, y] = map(grid.middleX(i), grid.middleY(i));
         const double left = std::round(x / grid.reduction - 0.5 * grid.side);
         const double top = std::round(y / grid.reduction - 0.5 * grid.side);
         if (!(left >= 0.0 && top >= 0.0 && left + grid.side <= codes.width() && top + grid.side <= codes.height()))

@@ -1,7 +1,9 @@
 #include "frames/response.h"
 
 #include "base/errors.h"
+#include "base/robust.h"
 #include "base/text.h"
+#include "io/linear_codes.h"
 
 #include <Eigen/Dense>
 
@@ -50,6 +52,12 @@ bool isPlausible(const Response &response)
 }
 
 enum class Bends { None, Common, ByChannel };
+/// Whether the frames were developed with one white balance, or may each have their own.
+enum class Whites { Own, One };
+struct Model {
+    Bends bends;
+    Whites whites = Whites::Own;
+};
 
 /// One least squares problem: bends of one or three curves, then the exposure of each channel of each frame.
 class Problem {
@@ -57,12 +65,12 @@ public:
     /// `range` is what the exposures' range is held to, log2: by itself least squares would shrink it, and all
     /// disagreement with it. Empty: nothing bends, and nothing is held.
     Problem(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated, double statedError,
-            Bends bends, std::span<const double> range = {})
+            Model model, std::span<const double> range = {})
         : pairs_(pairs), stated_(stated), statedError_(statedError), range_(range.begin(), range.end()),
-          curves_(bends == Bends::None     ? 0
-                  : bends == Bends::Common ? 1
-                                           : 3),
-          weights_(pairs.size(), 1.0)
+          curves_(model.bends == Bends::None     ? 0
+                  : model.bends == Bends::Common ? 1
+                                                 : 3),
+          oneWhite_(model.whites == Whites::One ? 1.0 : 1e-4), weights_(pairs.size(), 1.0)
     {
     }
 
@@ -121,7 +129,7 @@ private:
         // of one set are mostly one.
         // kSmooth: of 0.0003 to 0.006 the middle one, by the curves of worlds 0 to 60; they differ little.
         constexpr double kSmooth = 0.0015;
-        constexpr double kFlat = 1e-6, kStatedWeight = 2e-5, kOneWhite = 1e-4, kTie = 1e-9, kHeld = 1e3;
+        constexpr double kFlat = 1e-6, kStatedWeight = 2e-5, kTie = 1e-9, kHeld = 1e3;
         const Eigen::Index bends = Eigen::Index(curves_) * kBends, frames = Eigen::Index(stated_.size());
         const Eigen::Index n = bends + 3 * frames + 1; // the last: where all exposures lie
         Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
@@ -187,7 +195,7 @@ private:
             for (const int c : {0, 2}) {
                 term(exposureIndex(f, c), 1.0);
                 term(exposureIndex(f, 1), -1.0);
-                add(0.0, kOneWhite);
+                add(0.0, oneWhite_);
             }
         }
         for (Eigen::Index i = 0; i < n; ++i) // what nothing speaks of stays determined
@@ -229,14 +237,9 @@ private:
         for (const LightPair &p : pairs_)
             sizes.push_back(std::abs(residual(p)));
         std::vector<double> sorted = sizes;
-        std::ranges::nth_element(sorted, sorted.begin() + ptrdiff_t(sorted.size() / 2));
-        scale_ = std::max(1e-3, 1.4826 * sorted[sorted.size() / 2]); // from the median deviation to the standard one
-        constexpr double kHuber = 1.345, kTukey = 4.685;             // 95 % efficient for normal errors
-        for (size_t i = 0; i < sizes.size(); ++i) {
-            const double r = sizes[i] / scale_;
-            const double inside = 1.0 - (r / kTukey) * (r / kTukey);
-            weights_[i] = gently ? (r > kHuber ? kHuber / r : 1.0) : inside > 0.0 ? inside * inside : 0.0;
-        }
+        scale_ = std::max(1e-3, kDeviationOfMedian * medianOf(sorted));
+        for (size_t i = 0; i < sizes.size(); ++i)
+            weights_[i] = gently ? huberWeight(sizes[i] / scale_) : tukeyWeight(sizes[i] / scale_);
     }
 
     std::span<const LightPair> pairs_;
@@ -244,22 +247,18 @@ private:
     double statedError_;
     std::vector<double> range_;
     int curves_;
+    double oneWhite_; ///< weight of the channels' exposures being one; the pairs weigh 1 in all
     std::vector<double> weights_;
     Eigen::VectorXd x_;
     double scale_ = 1.0;
 };
-
-bool isWhite(int tile) // of the chessboard
-{
-    return (tile % PlaceGrid::kTilesAcross + tile / PlaceGrid::kTilesAcross) % 2 == 0;
-}
 
 /// What a richer model gains over a plainer one at places that neither was fitted to.
 struct Comparison {
     double plain = 0.0, rich = 0.0; ///< variances of the residuals, by their medians: up to half may have moved
     double sureness = 0.0;          ///< the gain over its standard error from tile to tile
     double apart = 0.0;             ///< RMS of what the halves' curves differ by, of full scale, but for a power
-    double bent = 0.0;              ///< the same of the first half's curve and the profile's
+    double bent = 0.0;              ///< the same of the first half's rich curve and its plain one
 };
 
 /// Over [low, high]: beyond, curves are only continued.
@@ -285,24 +284,32 @@ double apartBy(const Response &a, const Response &b, double low, double high)
 }
 
 Comparison compared(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated, double statedError,
-                    Bends plain, Bends rich)
+                    Model plain, Model rich, ExecContext &ctx)
 {
     std::array<std::vector<LightPair>, 2> half;
     for (const LightPair &p : pairs)
-        half[isWhite(p.tile)].push_back(p);
+        half[PlaceGrid::isWhite(p.tile)].push_back(p);
     constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
     std::array<double, kTiles> gain{}, count{};
     Comparison out;
     std::array<Response, 2> curves;
-    std::vector<double> plainSizes, richSizes;
-    for (size_t h = 0; h < 2; ++h) {
-        Problem straight(half[h], stated, statedError, Bends::None);
+    std::array<std::optional<Problem>, 2> simples, bents;
+    ExecContext solving = ctx.child({});
+    forEachPart(solving, 2, [&](int part, ExecContext &) {
+        const auto h = size_t(part);
+        Problem straight(half[h], stated, statedError, {Bends::None});
         straight.solve();
         const std::vector<double> range = straight.rangeForOthers();
-        Problem simple(half[h], stated, statedError, plain, range), bent(half[h], stated, statedError, rich, range);
-        simple.solve();
-        bent.solve();
-        bent.put(curves[h]);
+        if (plain.bends == Bends::None)
+            simples[h] = std::move(straight);
+        else
+            simples[h].emplace(half[h], stated, statedError, plain, range).solve();
+        bents[h].emplace(half[h], stated, statedError, rich, range).solve();
+        bents[h]->put(curves[h]);
+    });
+    std::vector<double> plainSizes, richSizes;
+    for (size_t h = 0; h < 2; ++h) {
+        const Problem &simple = *simples[h], &bent = *bents[h];
         const double cut = 3.0 * simple.scale(), most = cut * cut;
         for (const LightPair &p : half[1 - h]) {
             const double a = simple.residual(p), b = bent.residual(p);
@@ -316,9 +323,7 @@ Comparison compared(std::span<const LightPair> pairs, std::span<const std::optio
     if (plainSizes.empty())
         return out;
     const auto varianceOf = [](std::vector<double> &sizes) {
-        const auto middle = sizes.begin() + ptrdiff_t(sizes.size() / 2);
-        std::ranges::nth_element(sizes, middle);
-        return std::pow(1.4826 * *middle, 2);
+        return std::pow(kDeviationOfMedian * medianOf(sizes), 2);
     };
     out.plain = varianceOf(plainSizes);
     out.rich = varianceOf(richSizes);
@@ -328,21 +333,11 @@ Comparison compared(std::span<const LightPair> pairs, std::span<const std::optio
     std::ranges::sort(lights);
     const double low = double(lights[lights.size() / 20]), high = double(lights[lights.size() * 19 / 20]);
     out.apart = apartBy(curves[0], curves[1], low, high);
-    out.bent = apartBy(curves[0], Response(), low, high);
-    // Places of a tile err together: tiles are the independent ones.
-    double mean = 0.0, tiles = 0.0, squares = 0.0;
-    for (size_t t = 0; t < kTiles; ++t)
-        if (count[t] >= 4.0) {
-            const double g = gain[t] / count[t];
-            mean += g;
-            squares += g * g;
-            tiles += 1.0;
-        }
-    if (tiles < 4.0)
-        return out;
-    mean /= tiles;
-    const double variance = std::max(1e-12, squares / tiles - mean * mean);
-    out.sureness = mean / std::sqrt(variance / tiles);
+    Response profile;
+    if (plain.bends != Bends::None)
+        simples[0]->put(profile);
+    out.bent = apartBy(curves[0], profile, low, high);
+    out.sureness = tilesSure(gain, count);
     return out;
 }
 
@@ -397,16 +392,11 @@ void dropStrangers(std::vector<LightPair> &alike)
     std::vector<float> steps, away;
     for (const LightPair &p : alike)
         steps.push_back(stepOf(p));
-    const auto middleOf = [](std::vector<float> &v) {
-        const auto middle = v.begin() + ptrdiff_t(v.size() / 2);
-        std::ranges::nth_element(v, middle);
-        return *middle;
-    };
-    const float middle = middleOf(steps);
+    const float middle = medianOf(steps);
     for (float s : steps)
         away.push_back(std::abs(s - middle));
-    constexpr float kAlways = 0.25f, kDeviations = 4.0f; // EV; of the standard one, 1.4826 of the median one
-    const float most = kAlways + kDeviations * 1.4826f * middleOf(away);
+    constexpr float kAlways = 0.25f, kDeviations = 4.0f; // EV; standard ones
+    const float most = kAlways + kDeviations * float(kDeviationOfMedian) * medianOf(away);
     std::erase_if(alike, [&](const LightPair &p) { return std::abs(stepOf(p) - middle) > most; });
 }
 
@@ -428,12 +418,10 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
         throw ArgumentError(textOf("%zu frames, %zu lowest values", frames.size(), lowest.size()));
     constexpr float kHigh = 0.98f; // clear of what counts as clipped
     constexpr size_t kBins = 48, kInBin = 10;
-    constexpr double kSlip = 0.12;      // of a place's contrast that a shift of half a pixel may change its mean by
-    constexpr double kSampling = 0.012; // EV: demosaicing, sharpening, scaling
     std::vector<LightPair> out;
     const auto errorOf = [&](const PlaceLight &p, size_t c) {
         const double y = double(p.mean[c]), code = codeStep * std::max(2.2 * std::pow(y, 0.545), 0.077); // sRGB's slope
-        return (kSlip * double(p.spread[c]) + code) / y / std::numbers::ln2;
+        return (kSlipOfPlaces * double(p.spread[c]) + code) / y / std::numbers::ln2;
     };
     for (size_t bright = 1; bright < frames.size(); ++bright)
         for (size_t dark = bright >= 2 ? bright - 2 : 0; dark < bright; ++dark)
@@ -447,7 +435,7 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
                         !(double(b.mean[c]) > lowest[bright]))
                         continue;
                     const double error =
-                        std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) + kSampling * kSampling);
+                        std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) + std::pow(kSamplingOfPlaces / std::numbers::ln2, 2));
                     bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
                         {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
                 }
@@ -463,8 +451,45 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
     return out;
 }
 
+std::vector<LightPair> lightPairsByRank(std::span<const ImageView<const uint16_t>> frames)
+{
+    constexpr int kBlock = 6, kSamples = 480;
+    constexpr float kLow = 0.004f, kHigh = 0.98f, kError = 0.05f; // EV: what has moved in or out
+    std::vector<std::array<std::vector<float>, 3>> sorted(frames.size());
+    for (size_t f = 0; f < frames.size(); ++f)
+        for (int c = 0; c < 3; ++c) {
+            std::vector<float> &blocks = sorted[f][size_t(c)];
+            for (int y = 0; y + kBlock <= frames[f].height(); y += kBlock)
+                for (int x = 0; x + kBlock <= frames[f].width(); x += kBlock) {
+                    float sum = 0.0f;
+                    for (int v = y; v < y + kBlock; ++v)
+                        for (int u = x; u < x + kBlock; ++u)
+                            sum += linearOfCode(frames[f].row(c, v)[u]);
+                    blocks.push_back(sum / (kBlock * kBlock));
+                }
+            std::ranges::sort(blocks);
+        }
+    std::vector<LightPair> out;
+    for (size_t bright = 1; bright < frames.size(); ++bright)
+        for (size_t dark = bright >= 2 ? bright - 2 : 0; dark < bright; ++dark)
+            for (size_t c = 0; c < 3; ++c) {
+                const std::vector<float> &b = sorted[bright][c], &d = sorted[dark][c];
+                size_t last = b.size();
+                for (int i = 1; i < kSamples && b.size() == d.size(); ++i) { // evenly over the coded range
+                    const float wanted = kHigh * float(i * i) / (kSamples * kSamples);
+                    const auto rank = size_t(std::ranges::lower_bound(b, wanted) - b.begin());
+                    if (rank == last || rank >= b.size() || b[rank] > kHigh || d[rank] < kLow)
+                        continue;
+                    last = rank;
+                    const int tile = int(out.size()) % (PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown);
+                    out.push_back({dark, bright, int(c), tile, d[rank], b[rank], kError});
+                }
+            }
+    return out;
+}
+
 Response fitResponse(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated,
-                     double statedError)
+                     double statedError, ExecContext &ctx)
 {
     if (!(statedError > 0.0))
         throw ArgumentError("response: exposures are stated without any error");
@@ -481,19 +506,21 @@ Response fitResponse(std::span<const LightPair> pairs, std::span<const std::opti
     constexpr double kWorthIt = 0.2, kSure = 5.0, kSame = 0.02;
     // A curve that lies nearer to the profile's than half of the error that is allowed is not worth a doubt.
     constexpr double kWorthTaking = 0.0075; // of full scale
-    const Comparison common = compared(pairs, stated, statedError, Bends::None, Bends::Common);
+    const Comparison common = compared(pairs, stated, statedError, {Bends::None}, {Bends::Common}, ctx);
     const bool nearer = common.rich < kWorthIt * common.plain && common.bent > kWorthTaking;
     Comparison own;
     if (nearer) // else there is no curve to part
-        own = compared(pairs, stated, statedError, Bends::Common, Bends::ByChannel);
-    out.byChannel = nearer && own.rich < kWorthIt * own.plain && own.sureness > kSure && own.apart < kSame;
+        own = compared(pairs, stated, statedError, {Bends::Common}, {Bends::ByChannel, Whites::One}, ctx);
+    // White balances of their own would hide a good part of what channels differ by: one white balance with three curves
+    // has to explain the set better than many with one curve.
+    out.byChannel = nearer && own.rich < own.plain && own.sureness > kSure && own.apart < kSame && own.bent > kWorthTaking;
     const bool sure = nearer && common.sureness > kSure && (common.apart < kSame || out.byChannel);
     out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
     out.disagreementBefore = inEv(pairs, common.plain);
     out.disagreementAfter = inEv(pairs, out.byChannel ? own.rich : common.rich);
-    Problem straight(pairs, stated, statedError, Bends::None);
+    Problem straight(pairs, stated, statedError, {Bends::None});
     straight.solve();
-    Problem all(pairs, stated, statedError, out.byChannel ? Bends::ByChannel : Bends::Common,
+    Problem all(pairs, stated, statedError, out.byChannel ? Model{Bends::ByChannel, Whites::One} : Model{Bends::Common},
                 straight.rangeForOthers());
     all.solve();
     all.put(out);

@@ -1,6 +1,7 @@
 // What a camera's development does to light before it codes it, found from the set itself.
 #pragma once
 
+#include "base/exec_context.h"
 #include "frames/places.h"
 
 #include <array>
@@ -53,18 +54,24 @@ struct LightPair {
 std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frames, const PlaceGrid &grid,
                                   std::span<const double> lowest, double codeStep);
 
+/// The same from values of like rank of frames that do not lie on each other, dark to bright: what moved in or out bends
+/// it. Shapes: three planes, all of one shape. Threads: one.
+std::vector<LightPair> lightPairsByRank(std::span<const ImageView<const uint16_t>> frames);
+
 /// Fits curves and exposures together: log2 z(bright) - log2 z(dark) = e(bright) - e(dark), least squares over all pairs
 /// with smooth bends; Tukey's weights, so that what moved does not count. `stated[i]` is what metadata say of frame i,
 /// log2 of its exposure, `statedError` in EV how sure they are; without any, smoothness alone parts the curve from the
 /// steps. Each channel of a frame has an exposure of its own, as white balances differ.
 /// The curve is judged at places that it was not fitted to (two halves of a chessboard of tiles): it is taken when their
 /// disagreement (its variance) falls to a fifth and by more than five times what it scatters by from tile to tile, and when both
-/// halves find about the same curve. Channels get curves of their own when that lowers the disagreement likewise once
-/// more. What was fitted is handed out whatever the verdict, as long as it rises.
-/// Shapes: pairs of frames 0 .. stated.size() - 1. Throws ArgumentError. Threads: one.
+/// halves find about the same curve. Channels get curves of their own when these, with one white
+/// balance for all frames, explain the set surely better than one curve with a white balance for each frame does, and
+/// differ from it by what is worth it. What was fitted is handed out whatever the verdict, as long as it rises.
+/// Shapes: pairs of frames 0 .. stated.size() - 1. Throws ArgumentError. Threads: through ctx.runner; the same
+/// bits for any runner.
 /// Source: [DebevecMalik1997] equation 3 in the logarithm, smooth bends as there; a bend of the profile's curve in
 /// place of a free curve; corresponding places in place of pixels; judged by cross-validation.
 Response fitResponse(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated,
-                     double statedError);
+                     double statedError, ExecContext &ctx);
 
 } // namespace yolk

@@ -1,5 +1,6 @@
 #include "merge/agreement.h"
 
+#include "base/robust.h"
 #include "io/linear_codes.h"
 
 #include <algorithm>
@@ -8,13 +9,9 @@
 namespace yolk {
 namespace {
 
-double medianOf(std::vector<float> &values)
+double middleOf(std::vector<float> &values)
 {
-    if (values.empty())
-        return 0.0;
-    const auto middle = values.begin() + ptrdiff_t(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return double(*middle);
+    return values.empty() ? 0.0 : double(medianOf(values));
 }
 
 } // namespace
@@ -49,7 +46,7 @@ std::vector<Agreement> agreementOf(std::span<const Exposure> exposures, const Me
                     ratios.push_back(float(std::log2(z / expected)));
             }
         constexpr double kMedianOfNormal = 0.6745; // of |x|, sigma 1
-        out[i] = {held > 0 ? shares / double(held) : 0.0, medianOf(ratios), medianOf(sigmas) / kMedianOfNormal};
+        out[i] = {held > 0 ? shares / double(held) : 0.0, middleOf(ratios), middleOf(sigmas) / kMedianOfNormal};
     }
     return out;
 }

@@ -149,6 +149,28 @@ void placeFrames(const Sources &sources, const Recipe &recipe, Measured &measure
     measured.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
 }
 
+auto lost(const Measured &measured)
+{
+    return std::ranges::count_if(measured.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
+}
+
+/// Once more with a guess at the curve, where fewer frames are lost by it.
+void placeByCurve(const Sources &sources, const Recipe &recipe, const Response &curve, Measured &measured,
+                  ExecContext &ctx)
+{
+    if (!curve.fitted)
+        return;
+    Measured other = measured;
+    other.response = curve;
+    Recipe bent = recipe;
+    bent.prepare.response = ResponseChoice::Fitted;
+    placeFrames(sources, bent, other, ctx);
+    if (lost(other) >= lost(measured))
+        return;
+    other.response = measured.response;
+    measured = std::move(other);
+}
+
 /// Where the frames lie to that one of them which most lie on.
 SetPlaces placingOf(const Measured &measured, const Bracket &bracket)
 {
@@ -199,10 +221,12 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
     asked.sensor = [&](const Frame &frame, ExecContext &own) { return sensorLook(sources, frame, own); };
     Measured out;
     bool placed = false;
-    asked.place = [&](const MeasuredSet &rough, ExecContext &own) {
+    asked.place = [&](const MeasuredSet &rough, const std::function<Response()> &curveByRank, ExecContext &own) {
         if (!placed) {
             take(rough, out);
             placeFrames(sources, recipe, out, own);
+            if (lost(out) > 0)
+                placeByCurve(sources, recipe, curveByRank(), out, own);
         }
         return placingOf(out, arrangeBracket(sources.frames, out.frames, recipe.frames));
     };
@@ -213,16 +237,13 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
         take(std::move(set), out);
     };
     measure(measuring);
-    const auto lost = [&] {
-        return std::ranges::count_if(out.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
-    };
     if (out.alignment.size() != sources.frames.size()) { // nothing was there to be placed
         placeFrames(sources, recipe, out, again);
-    } else if (const auto before = lost(); before > 0) {
+    } else if (const auto before = lost(out); before > 0) {
         // A frame may have been lost because its exposure or the curve was not known yet; what is found then speaks too.
         placeFrames(sources, recipe, out, again);
         placed = true;
-        if (lost() < before)
+        if (lost(out) < before)
             measure(again);
     }
     finish(sources, recipe, out, merging);

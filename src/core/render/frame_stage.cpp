@@ -1,6 +1,9 @@
 #include "render/frame_stage.h"
 
 #include "denoise/frame_denoise.h"
+#include "io/linear_codes.h"
+
+#include <cmath>
 
 namespace yolk {
 namespace {
@@ -27,6 +30,34 @@ void applyTables(Image<uint16_t> &codes, const CodeTables &tables, ExecContext &
     });
 }
 
+/// Evens what is known to be uneven, down to the line that got least light. What clips goes on clipping.
+void evenLight(Image<uint16_t> &codes, const Unevenness &uneven, double clipsFrom, ExecContext &ctx)
+{
+    const double least = uneven.least();
+    const uint16_t clipped = codeOfLinear(clipsFrom);
+    std::vector<float> columns(size_t(codes.width()), 1.0f);
+    const auto shareOf = [](int i, int count) { return (i + 0.5) / count; };
+    for (int x = 0; uneven.acrossColumns && x < codes.width(); ++x)
+        columns[size_t(x)] = float(std::exp2(-uneven.alongLine(shareOf(x, codes.width()))));
+    forEachBand(ctx, codes.height(), [&](int y0, int y1) {
+        std::vector<float> factors(columns);
+        for (int y = y0; y < y1; ++y) {
+            const double share = shareOf(y, codes.height());
+            const auto line = float(std::exp2(least - (uneven.acrossColumns ? 0.0 : uneven.alongLine(share))));
+            for (int x = 0; x < codes.width(); ++x) {
+                const double rim = uneven.rim == 0.0 ? 1.0 : std::exp2(-uneven.atRim(shareOf(x, codes.width()), share));
+                factors[size_t(x)] = columns[size_t(x)] * line * float(rim);
+            }
+            for (int c = 0; c < codes.planes(); ++c) {
+                uint16_t *row = codes.row(c, y);
+                for (int x = 0; x < codes.width(); ++x)
+                    row[x] = row[x] >= clipped ? codeOfLinear(1.0)
+                                               : codeOfLinear(double(linearOfCode(row[x]) * factors[size_t(x)]));
+            }
+        }
+    });
+}
+
 Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Preparation &p, int reduction,
                         ExecContext &ctx)
 {
@@ -47,6 +78,12 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
         reduction == 1 ? decodeFrame(frame, 1, decoding, raw) : copyOf(*decoded(sources, frame, reduction, decoding));
     if (const CodeTables tables = codeTables(p.response, rawAtFull ? 1.0 : p.whiteShare, p.gains); !tables.empty())
         applyTables(out, tables, rest);
+    if (p.unevenness) {
+        double clips = kClippedFrom;
+        for (int c = 0; p.response && c < 3; ++c)
+            clips = std::min(clips, p.response->lightOf(kClippedFrom, c));
+        evenLight(out, *p.unevenness, clips, rest);
+    }
     if (p.fringes && reduction > 1) // channels of reduced raw files are still apart
         correctFringes(out, *p.fringes, rest);
     if (p.denoise > 0.0)
@@ -67,6 +104,12 @@ void Preparation::hash(Hasher &hasher) const
     hasher.value(response != nullptr).value(fringes != nullptr).value(demosaic).value(denoise).value(whiteShare);
     for (double gain : gains)
         hasher.value(gain);
+    hasher.value(unevenness != nullptr);
+    if (unevenness) {
+        hasher.value(unevenness->acrossColumns).value(unevenness->rim).value(unevenness->bands.size());
+        for (double band : unevenness->bands)
+            hasher.value(band);
+    }
     hasher.value(defects ? defects->size() : 0);
     if (defects)
         for (const SensorPlace &p : *defects)
@@ -88,6 +131,9 @@ Preparation preparationOf(const BracketFrame &frame, const Measured &measured, c
         out.response = &measured.response;
     out.whiteShare = frame.measured.whiteShare;
     out.gains = frame.measured.gains;
+    const Unevenness &uneven = measured.frames[size_t(frame.given - 1)].unevenness;
+    if (!uneven.isEven())
+        out.unevenness = &uneven;
     if (frame.frame->isRaw()) {
         if (!measured.defects.empty() && frame.frame->metadata.camera == measured.defectsOf)
             out.defects = &measured.defects;
@@ -159,7 +205,7 @@ SensorLookPtr sensorLook(const Sources &sources, const Frame &frame, ExecContext
 DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparation &preparation, int reduction,
                     ExecContext &ctx)
 {
-    if (reduction > 1 && !preparation.response && !preparation.fringes && preparation.denoise == 0.0 &&
+    if (reduction > 1 && !preparation.response && !preparation.unevenness && !preparation.fringes && preparation.denoise == 0.0 &&
         preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };

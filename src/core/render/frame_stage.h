@@ -10,6 +10,7 @@ struct Preparation {
     const Response *response = nullptr;                ///< nullptr: by the file's own curve
     double whiteShare = 1.0;                           ///< as in MeasuredFrame
     Vector3 gains{1.0, 1.0, 1.0};                      ///< the same
+    const Unevenness *unevenness = nullptr;            ///< nullptr: even
     const std::vector<SensorPlace> *defects = nullptr; ///< nullptr: none
     const Fringes *fringes = nullptr;                  ///< nullptr: as the lens left it
     Demosaic demosaic = Demosaic::Best;

@@ -442,6 +442,7 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &rec
                 preparation = preparationOf(f, measured, recipe.prepare);
         preparation.response = nullptr;
         preparation.gains = {1.0, 1.0, 1.0};
+        preparation.unevenness = nullptr;
     }
     const auto cutAtWhite = [&](int reduction, ExecContext &own) {
         Image<float> out;

@@ -295,12 +295,12 @@ private Q_SLOTS:
     void badFitsAreRefused()
     {
         const std::array<std::optional<double>, 2> stated{0.0, 2.0};
-        const Response nothing = fitResponse({}, stated, 0.05);
+        const Response nothing = fitResponse({}, stated, 0.05, ctx_);
         QVERIFY(!nothing.fitted);
         QCOMPARE(nothing.verdict, ResponseVerdict::NothingToCompare);
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse({}, stated, 0.0));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse({}, stated, 0.0, ctx_));
         const std::vector<LightPair> wrong(1, LightPair{.dark = 0, .bright = 2});
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse(wrong, stated, 0.05));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse(wrong, stated, 0.05, ctx_));
         const Image<uint16_t> a(8, 8, 3), b(8, 9, 3);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, exposureStep(a.view(), b.view()));
     }

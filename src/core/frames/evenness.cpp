@@ -1,0 +1,233 @@
+#include "frames/evenness.h"
+
+#include "base/errors.h"
+#include "base/robust.h"
+#include "base/text.h"
+#include "frames/places.h"
+
+#include <Eigen/Dense>
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+constexpr int kKnots = Unevenness::kKnots;
+
+struct Between {
+    int knot;
+    double part;
+};
+Between betweenKnots(double share)
+{
+    const double at = std::clamp(share, 0.0, 1.0) * (kKnots - 1);
+    const int knot = std::min(int(at), kKnots - 2);
+    return {knot, at - knot};
+}
+
+double rimShape(double x, double y)
+{
+    return 2.0 * ((x - 0.5) * (x - 0.5) + (y - 0.5) * (y - 0.5));
+}
+
+/// One least squares problem: of each frame bands, rim and what is left of its exposure.
+class Problem {
+public:
+    Problem(std::vector<UnevenPair> pairs, const UnevenModel &model)
+        : pairs_(std::move(pairs)), model_(model), weights_(pairs_.size(), 1.0),
+          x_(Eigen::VectorXd::Zero(Eigen::Index(model.frames) * kPerFrame))
+    {
+        constexpr int kHuberRounds = 3, kRounds = 6;
+        for (int round = 0; round < kRounds; ++round) {
+            reweigh(round < kHuberRounds);
+            solve();
+        }
+    }
+
+    /// In units of the pair's own error; `even`: but for the exposures.
+    double residual(const UnevenPair &p, bool even = false) const
+    {
+        return (p.step - value(p.bright, p.brightAt, even) + value(p.dark, p.darkAt, even)) / p.error;
+    }
+    std::vector<Unevenness> found() const
+    {
+        std::vector<Unevenness> out(model_.frames);
+        for (size_t f = 0; f < out.size(); ++f) {
+            out[f].acrossColumns = model_.acrossColumns;
+            for (int k = 0; k < kKnots; ++k)
+                out[f].bands.push_back(x_(first(f) + k));
+            out[f].rim = model_.rim ? x_(first(f) + kRim) : 0.0;
+        }
+        return out;
+    }
+    double scale() const { return scale_; }
+
+private:
+    static constexpr Eigen::Index kRim = kKnots, kExposure = kKnots + 1, kPerFrame = kKnots + 2;
+    static Eigen::Index first(size_t frame) { return Eigen::Index(frame) * kPerFrame; }
+
+    double value(size_t frame, const std::array<double, 2> &at, bool even) const
+    {
+        const double exposure = x_(first(frame) + kExposure);
+        if (even)
+            return exposure;
+        const Between b = betweenKnots(at[model_.acrossColumns ? 0 : 1]);
+        return exposure + (1.0 - b.part) * x_(first(frame) + b.knot) + b.part * x_(first(frame) + b.knot + 1) +
+               x_(first(frame) + kRim) * rimShape(at[0], at[1]);
+    }
+
+    void reweigh(bool gently)
+    {
+        std::vector<double> sizes;
+        sizes.reserve(pairs_.size());
+        for (const UnevenPair &p : pairs_)
+            sizes.push_back(std::abs(residual(p)));
+        std::vector<double> copy = sizes;
+        scale_ = std::max(1e-3, kDeviationOfMedian * medianOf(copy));
+        for (size_t i = 0; i < sizes.size(); ++i)
+            weights_[i] = gently ? huberWeight(sizes[i] / scale_) : tukeyWeight(sizes[i] / scale_);
+    }
+
+    void solve()
+    {
+        const Eigen::Index n = x_.size();
+        const double frames = double(model_.frames);
+        Eigen::MatrixXd a = Eigen::MatrixXd::Zero(n, n);
+        Eigen::VectorXd b = Eigen::VectorXd::Zero(n);
+        struct Term {
+            Eigen::Index at;
+            double factor;
+        };
+        const auto add = [&](std::span<const Term> terms, double value, double weight) {
+            for (const Term &t : terms) {
+                b(t.at) += weight * t.factor * value;
+                for (const Term &u : terms)
+                    a(t.at, u.at) += weight * t.factor * u.factor;
+            }
+        };
+        double total = 0.0;
+        for (size_t i = 0; i < pairs_.size(); ++i)
+            total += weights_[i] / (pairs_[i].error * pairs_[i].error);
+        for (size_t i = 0; i < pairs_.size(); ++i) {
+            const UnevenPair &p = pairs_[i];
+            std::array<Term, 8> terms{};
+            const auto put = [&](size_t from, size_t frame, const std::array<double, 2> &at, double sign) {
+                const Between where = betweenKnots(at[model_.acrossColumns ? 0 : 1]);
+                terms[from] = {first(frame) + where.knot, sign * (1.0 - where.part)};
+                terms[from + 1] = {first(frame) + where.knot + 1, sign * where.part};
+                terms[from + 2] = {first(frame) + kRim, model_.rim ? sign * rimShape(at[0], at[1]) : 0.0};
+                terms[from + 3] = {first(frame) + kExposure, sign};
+            };
+            put(0, p.bright, p.brightAt, 1.0);
+            put(4, p.dark, p.darkAt, -1.0);
+            add(terms, p.step, weights_[i] / (p.error * p.error) / total);
+        }
+        // The pairs weigh 1 in all. Bands of ten knots and more, six in a frame, lose a sixtieth to calm: the fourth
+        // power of 2 pi / 10 times this.
+        constexpr double kCalm = 0.1, kHeld = 1e3, kTie = 1e-9;
+        std::vector<Term> terms;
+        for (size_t f = 0; f < model_.frames; ++f) {
+            for (int k = 1; k + 1 < kKnots; ++k) {
+                const Eigen::Index at = first(f) + k;
+                add(std::array{Term{at - 1, 1.0}, Term{at, -2.0}, Term{at + 1, 1.0}}, 0.0, kCalm / (frames * kKnots));
+            }
+            for (int power = 0; power <= 2; ++power) {
+                terms.clear();
+                for (int k = 0; k < kKnots; ++k)
+                    terms.push_back({first(f) + k, std::pow(2.0 * k / (kKnots - 1) - 1.0, power) / kKnots});
+                add(terms, 0.0, kHeld);
+            }
+        }
+        for (Eigen::Index i = 0; i < kPerFrame; ++i) { // even on the whole
+            terms.clear();
+            for (size_t f = 0; f < model_.frames; ++f)
+                terms.push_back({first(f) + i, 1.0 / frames});
+            add(terms, 0.0, kHeld);
+        }
+        for (Eigen::Index i = 0; i < n; ++i)
+            a(i, i) += kTie;
+        x_ = a.ldlt().solve(b);
+    }
+
+    std::vector<UnevenPair> pairs_;
+    const UnevenModel &model_;
+    std::vector<double> weights_;
+    Eigen::VectorXd x_;
+    double scale_ = 1.0;
+};
+
+/// RMS in EV over frames and lines, and of the difference of two.
+struct Strength {
+    double both = 0.0, apart = 0.0;
+};
+Strength strengthOf(std::span<const Unevenness> a, std::span<const Unevenness> b)
+{
+    double both = 0.0, apart = 0.0, count = 0.0;
+    for (size_t f = 0; f < a.size(); ++f)
+        for (int k = 0; k < kKnots; ++k)
+            for (const double x : {0.0, 0.5}) { // at the side and in the middle
+                const double y = double(k) / (kKnots - 1), u = a[f].at(x, y), v = b[f].at(x, y);
+                both += 0.25 * (u + v) * (u + v);
+                apart += (u - v) * (u - v);
+                count += 1.0;
+            }
+    return {std::sqrt(both / count), std::sqrt(apart / count)};
+}
+
+} // namespace
+
+double Unevenness::alongLine(double share) const
+{
+    if (bands.empty())
+        return 0.0;
+    const Between b = betweenKnots(share);
+    return (1.0 - b.part) * bands[size_t(b.knot)] + b.part * bands[size_t(b.knot) + 1];
+}
+
+double Unevenness::atRim(double x, double y) const
+{
+    return rim * rimShape(x, y);
+}
+
+double Unevenness::least() const
+{
+    return (bands.empty() ? 0.0 : *std::ranges::min_element(bands)) + std::min(0.0, rim);
+}
+
+std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model)
+{
+    constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
+    for (const UnevenPair &p : pairs)
+        if (p.dark >= model.frames || p.bright >= model.frames || !(p.error > 0.0) || p.tile < 0 || p.tile >= kTiles)
+            throw ArgumentError("evenness: a pair of places is out of range");
+    constexpr size_t kFewest = 2000;
+    if (pairs.size() < kFewest)
+        return {};
+    std::array<std::vector<UnevenPair>, 2> half;
+    for (const UnevenPair &p : pairs)
+        half[PlaceGrid::isWhite(p.tile)].push_back(p);
+    std::array<double, kTiles> gain{}, count{};
+    std::array<std::vector<Unevenness>, 2> found;
+    for (size_t h = 0; h < 2; ++h) {
+        if (half[h].empty())
+            return {};
+        const Problem fitted(half[h], model);
+        found[h] = fitted.found();
+        const double most = 9.0 * fitted.scale() * fitted.scale();
+        for (const UnevenPair &p : half[1 - h]) {
+            const double even = fitted.residual(p, true), bent = fitted.residual(p);
+            gain[size_t(p.tile)] += std::min(even * even, most) - std::min(bent * bent, most);
+            count[size_t(p.tile)] += 1.0;
+        }
+    }
+    constexpr double kSure = 5.0;    // standard errors
+    constexpr double kSame = 0.5;    // of the strength
+    constexpr double kVisible = 0.01; // EV: 0.7 %, about what the eye tells beside each other
+    const Strength strength = strengthOf(found[0], found[1]);
+    if (tilesSure(gain, count) < kSure || strength.both < kVisible || strength.apart > kSame * strength.both)
+        return {};
+    return Problem({pairs.begin(), pairs.end()}, model).found();
+}
+
+} // namespace yolk
