@@ -43,7 +43,7 @@ double shareOf(const std::vector<double> &values, double most)
 
 void addFigures(Report &report, const std::vector<Seen> &all)
 {
-    std::vector<double> curve, exposure, loss, absentLoss, plateauLights;
+    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, borders, overThree;
     double fittedPlain = 0.0, worse = 0.0, leftOut = 0.0, missed = 0.0, lies = 0.0, liesFound = 0.0;
     for (const auto &[world, v] : all) {
         const bool absent = world.marks == Marks::Absent;
@@ -61,6 +61,10 @@ void addFigures(Report &report, const std::vector<Seen> &all)
             liesFound += v.exposureError < 0.05;
         }
         leftOut += v.leftOut;
+        if (v.borders)
+            borders.push_back(*v.borders);
+        if (v.overThree)
+            overThree.push_back(*v.overThree);
         (absent ? absentLoss : loss).push_back(v.loss);
         if (world.sensor.plateau[1] < 1.0)
             plateauLights.push_back(v.lights);
@@ -82,6 +86,12 @@ void addFigures(Report &report, const std::vector<Seen> &all)
     report.add("worlds.loss_db_max", most(loss), "dB, at most 1");
     report.add("worlds.loss_db_median.absent", at(absentLoss, 0.5), "without metadata");
     report.add("worlds.loss_db_max.absent", most(absentLoss), "without metadata");
+    report.add("worlds.loss_over_1_db", 1.0 - shareOf(loss, 1.0), "share of the worlds");
+    report.add("worlds.borders_ciede2000_p95", at(borders, 0.95), "flicker and differing white balance, at most 1");
+    report.add("worlds.borders_ciede2000_median", at(borders, 0.5), "the same");
+    report.add("worlds.more_frames_db_min", overThree.empty() ? 0.0 : percentile(overThree, 0.0),
+               "seven and more hand-held frames over three of them, at least 0");
+    report.add("worlds.more_frames_db_median", at(overThree, 0.5), "the same");
     report.add("worlds.lies_found", lies > 0.0 ? liesFound / lies : 1.0, "whole stops of raw files, 1");
     report.add("worlds.plateau_lights_min", plateauLights.empty() ? 1.0 : percentile(plateauLights, 0.0),
                "share of the brightest tenth that lies where it should, low plateaus, at least 0.99");
@@ -109,7 +119,7 @@ void benchWorlds(Report &report, const std::string &folder)
         const World world = worlds::worldOf(first + i);
         const Verdict v = worlds::judge(world, folder, ctx);
         if (single) {
-            std::printf("%4llu %s\n     %s%s exposures %.3f EV, score %.2f dB, loss %+.2f, lights %.4f%s, %.1f s\n",
+            std::printf("%4llu %s\n     %s%s exposures %.3f EV, score %.2f dB, loss %+.2f, lights %.4f%s%s%s, %.1f s\n",
                         static_cast<unsigned long long>(world.seed), world.words().c_str(),
                         v.curveTaken ? "curve taken, " : "",
                         v.curveError ? ("curve off by " + std::to_string(*v.curveError) + " (profile " +
@@ -117,7 +127,9 @@ void benchWorlds(Report &report, const std::string &folder)
                                            .c_str()
                                      : "",
                         v.exposureError, v.score, v.loss, v.lights,
-                        v.leftOut ? (", " + std::to_string(v.leftOut) + " left out").c_str() : "", v.seconds);
+                        v.leftOut ? (", " + std::to_string(v.leftOut) + " left out").c_str() : "",
+                        v.borders ? (", borders " + std::to_string(*v.borders)).c_str() : "",
+                        v.overThree ? (", over three " + std::to_string(*v.overThree)).c_str() : "", v.seconds);
             std::fflush(stdout);
         }
         all.push_back({world, v});

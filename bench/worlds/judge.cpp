@@ -1,6 +1,7 @@
 #include "worlds/judge.h"
 
 #include "colour/oklab.h"
+#include "support/ciede2000.h"
 #include "support/pu21.h"
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <numbers>
+#include <set>
 
 namespace yolk::worlds {
 namespace {
@@ -112,6 +114,67 @@ double lightsWithin(const Image<float> &got, const Image<float> &told)
     return count > 0.0 ? within / count : 1.0;
 }
 
+/// Means of flat patches on both sides of borders between sources, as CIEDE2000 of what they are off by on middle grey.
+double bordersOff(const MergedSet &merged, const Image<float> &got, const Image<float> &truth,
+                  const Image<uint8_t> &mask)
+{
+    constexpr int kSide = 12;
+    constexpr double kFlat = 0.1, kGrey = 0.18;
+    struct Patch {
+        int source = -1; ///< -1: not flat, or not there
+        Vector3 off{};   ///< got over truth
+    };
+    const int across = got.width() / kSide, down = got.height() / kSide;
+    std::vector<Patch> patches(size_t(across) * size_t(down));
+    const int frames = merged.pixels.shares.planes();
+    for (int row = 0; row < down; ++row)
+        for (int column = 0; column < across; ++column) {
+            double squares = 0.0, sum = 0.0;
+            Vector3 a{}, b{};
+            std::vector<double> shares(size_t(frames), 0.0);
+            bool still = true;
+            for (int y = row * kSide; y < (row + 1) * kSide; ++y)
+                for (int x = column * kSide; x < (column + 1) * kSide; ++x) {
+                    still = still && mask.row(0, y)[x] && merged.pixels.clipped.row(0, y)[x] == 0;
+                    const double t = luminanceAt(truth.view(), x, y);
+                    sum += t;
+                    squares += t * t;
+                    for (size_t c = 0; c < 3; ++c) {
+                        a[c] += double(got.row(int(c), y)[x]);
+                        b[c] += double(truth.row(int(c), y)[x]);
+                    }
+                    for (int f = 0; f < frames; ++f)
+                        shares[size_t(f)] += merged.pixels.shares.row(f, y)[x];
+                }
+            constexpr double n = kSide * kSide;
+            const double mean = sum / n;
+            if (!still || !(mean > 0.0) || squares / n - mean * mean > std::pow(kFlat * mean, 2))
+                continue;
+            Patch &patch = patches[size_t(row * across + column)];
+            patch.source = int(std::ranges::max_element(shares) - shares.begin());
+            for (size_t c = 0; c < 3; ++c)
+                patch.off[c] = a[c] / std::max(b[c], 1e-12);
+        }
+    std::vector<double> off;
+    const auto compare = [&](const Patch &a, const Patch &b) {
+        if (a.source < 0 || b.source < 0 || a.source == b.source)
+            return;
+        const double scale = kGrey / std::sqrt(a.off[1] * b.off[1]);
+        off.push_back(test::ciede2000(test::labOf({a.off[0] * scale, a.off[1] * scale, a.off[2] * scale}),
+                                      test::labOf({b.off[0] * scale, b.off[1] * scale, b.off[2] * scale})));
+    };
+    for (int row = 0; row < down; ++row)
+        for (int column = 0; column < across; ++column) {
+            const Patch &here = patches[size_t(row * across + column)];
+            if (column + 1 < across)
+                compare(here, patches[size_t(row * across + column + 1)]);
+            if (row + 1 < down)
+                compare(here, patches[size_t((row + 1) * across + column)]);
+        }
+    std::ranges::sort(off);
+    return off.empty() ? 0.0 : off[off.size() * 95 / 100];
+}
+
 /// RMS of full scale of a curve against the world's, after one common power.
 double curveError(const World &world, const Response &response)
 {
@@ -190,9 +253,6 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     }
     out.exposureError = worstExposure(world, shot, measured);
     const Bracket bracket = bracketOf(sources, measured, recipe);
-    for (const BracketFrame &f : bracket.frames)
-        out.leftOut += !f.used;
-
     MeasuredSet known;
     known.frames = measured.frames;
     known.light = measured.light;
@@ -224,12 +284,38 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
                 seen.row(c, y)[x] =
                     float(double(shot.seen[reference].row(c, y)[x]) * world.frames[reference].gains[size_t(c)]);
     const bool anyPower = world.isCurved() || world.marks == Marks::Absent;
+    double still = 0.0;
+    for (int y = 0; y < mask.height(); ++y)
+        for (int x = 0; x < mask.width(); ++x)
+            still += mask.row(0, y)[x] != 0;
+    constexpr double kFifth = 0.2;
+    if (still > kFifth * double(mask.shape().pixels()))
+        for (const BracketFrame &f : bracket.frames)
+            out.leftOut += !f.used;
     const auto powerOf = [&](const Image<float> &image) {
         return anyPower ? commonPower(image.view(), seen.view(), mask.view()) : 1.0;
     };
     out.score = scoreOf(got, seen, mask, powerOf(got));
     out.loss = scoreOf(best, seen, mask, powerOf(best)) - out.score;
     out.lights = lightsWithin(got, best);
+    if (world.flicker > 0.0 || world.whiteDiffers) {
+        ExecContext third = ctx.child({});
+        out.borders = bordersOff(*mergedOf(sources, measured, recipe, 1, third), got, seen, mask);
+    }
+    if (world.isHandHeld() && sources.frames.size() >= 7) {
+        Sources three{{}, std::make_shared<StageCache>(size_t(2) << 30)};
+        three.keepFrames = true;
+        const size_t all = sources.frames.size();
+        std::set<size_t> chosen{all / 6, reference, all - 1 - all / 6};
+        for (size_t i = 0; i < all && chosen.size() < 3; ++i)
+            chosen.insert(i);
+        for (size_t i : chosen)
+            three.frames.push_back(sources.frames[i]);
+        ExecContext looking = ctx.child({}), third = ctx.child({});
+        const Measured few = analyse(three, fixed, looking);
+        const Image<float> less = test::converted(*sceneOf(three, few, fixed, {}, third), to709);
+        out.overThree = out.score - scoreOf(less, seen, mask, powerOf(less));
+    }
     for (const std::string &path : shot.paths)
         std::filesystem::remove(path);
     return out;

@@ -194,6 +194,11 @@ ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx)
                                                .quality = world.quality,
                                                .halvedChroma = true});
     });
+    if (!world.isRaw()) {
+        const FramePtr first = loadFrame(out.paths[0]);
+        out.bits = first->bits;
+        out.codingVariance = first->codingVariance;
+    }
     return out;
 }
 
@@ -269,8 +274,9 @@ MeasuredSet toldTruth(const World &world, const ShotWorld &shot, const MeasuredS
             world.isRaw()
                 ? NoiseModel{steps / demo::kFullWell / f.whiteShare,
                              (read * read + std::exp2(-2 * demo::kSensorBits) / 12.0) / (f.whiteShare * f.whiteShare)}
-                : defaultNoise(world.kind == FileKind::PlainTiff || world.kind == FileKind::CurvedTiff ? 16 : 8,
-                               spec.iso);
+                : defaultNoise(shot.bits, spec.iso, shot.codingVariance,
+                               world.isCurved() ? std::function([&](double y) { return trueLight(world, y, 1); })
+                                                : std::function<double(double)>());
     }
     return out;
 }

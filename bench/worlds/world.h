@@ -56,6 +56,8 @@ struct ShotWorld {
     std::vector<std::string> paths;
     std::vector<Image<float>> seen; ///< per frame what the lens showed, without noise or clipping
     std::vector<double> clipsAt;    ///< radiance of white at which a frame clips
+    int bits = 8;                   ///< of developed files
+    double codingVariance = 0.0;    ///< of developed files, squares of a code
 };
 ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx);
 

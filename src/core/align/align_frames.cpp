@@ -93,22 +93,49 @@ public:
             pairs_[pairs[i]] = out[i];
     }
 
-    /// Goes from the root to ever farther exposures; `pair(from, to)` says how neighbours lie, or nothing.
-    std::vector<FrameAlignment>
-    chain(size_t root, const std::function<std::optional<Registration>(size_t from, size_t to)> &pair) const
+    using Pairing = std::function<std::optional<Registration>(size_t from, size_t to)>;
+    /// A frame against the root itself, near `known`, which came by `links` links, the last one of `places` places.
+    using Direct = std::function<std::optional<Registration>(size_t frame, const Registration &known, int places,
+                                                             int links)>;
+
+    /// Goes from the root to ever farther exposures; `pair(from, to)` says how neighbours lie, or nothing. What hardly
+    /// moved against the root did not: small motions of links may add up to one that counts.
+    std::vector<FrameAlignment> chain(size_t root, const Pairing &pair, const Direct &direct = {}) const
     {
         std::vector<FrameAlignment> out(guides_.size());
+        std::vector<int> links(guides_.size(), 0);
         out[root].found = true;
         out[root].toReference.agreement = out[root].toReference.overlap = 1.0;
         std::vector<size_t> aligned{root};
-        for (size_t i : orderFrom(root)) {
+        // Who was lost may lie well on a frame that was found after it.
+        std::vector<size_t> order = orderFrom(root);
+        const size_t first = order.size();
+        for (size_t k = 0; k < first; ++k)
+            order.push_back(order[k]);
+        for (size_t i : order) {
+            if (out[i].found)
+                continue;
             constexpr size_t kTries = 3;
             const std::vector<size_t> known = nearestFirst(aligned, i);
             for (size_t t = 0; t < std::min(known.size(), kTries) && !out[i].found; ++t)
-                if (const auto r = pair(known[t], i))
-                    out[i] = chained(out[known[t]], *r, i);
+                if (const auto r = pair(known[t], i)) {
+                    out[i] = chained(out[known[t]], *r);
+                    links[i] = links[known[t]] + 1;
+                    if (direct && links[i] > 1)
+                        if (const auto own = direct(i, out[i].toReference, r->places, links[i])) {
+                            out[i].toReference = *own;
+                            links[i] = 1;
+                        }
+                }
             if (out[i].found)
                 aligned.push_back(i);
+        }
+        for (size_t i = 0; i < out.size(); ++i) {
+            Registration &r = out[i].toReference;
+            if (out[i].found && motionOf(r.transform, guides_[i].width, guides_[i].height).corners < kStill) {
+                r.transform = {};
+                r.model = MotionModel::None;
+            }
         }
         return out;
     }
@@ -209,12 +236,8 @@ private:
         return r;
     }
 
-    FrameAlignment chained(const FrameAlignment &via, Registration r, size_t frame) const
+    static FrameAlignment chained(const FrameAlignment &via, Registration r)
     {
-        if (motionOf(r.transform, guides_[frame].width, guides_[frame].height).corners < kStill) {
-            r.transform = {};
-            r.model = MotionModel::None;
-        }
         r.transform = r.transform.after(via.toReference.transform);
         r.model = std::max(r.model, via.toReference.model);
         return {true, r};
@@ -291,7 +314,7 @@ std::vector<FrameAlignment> refineAlignment(std::span<const Guide> guides, size_
     if (reference >= guides.size() || guides.size() != known.size() || !known[reference].found)
         throw ArgumentError("alignment: refining needs what is known of each frame and of the reference");
     Aligner aligner(guides, options, ctx);
-    auto out = aligner.chain(reference, [&](size_t from, size_t to) -> std::optional<Registration> {
+    const auto pair = [&](size_t from, size_t to) -> std::optional<Registration> {
         if (!known[from].found || !known[to].found)
             return std::nullopt;
         const Transform start = known[to].toReference.transform.after(known[from].toReference.transform.inverted());
@@ -304,7 +327,17 @@ std::vector<FrameAlignment> refineAlignment(std::span<const Guide> guides, size_
             r.transform = start;
         }
         return r;
-    });
+    };
+    // The errors of links add up. Where a frame shares light with the reference itself, in so many places that these err
+    // less than all links do, its motion comes from there.
+    const auto direct = [&](size_t i, const Registration &chained, int places,
+                            int links) -> std::optional<Registration> {
+        constexpr double kNear = 1.0; // pixels: both mean the same
+        const Registration r = aligner.refine(reference, i, chained.transform);
+        const bool same = largestDistance(r.transform, chained.transform, guides[i].width, guides[i].height) < kNear;
+        return isGood(r) && same && r.places * links >= places ? std::optional(r) : std::nullopt;
+    };
+    auto out = aligner.chain(reference, pair, direct);
     ctx.report(1.0);
     return out;
 }

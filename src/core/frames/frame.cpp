@@ -165,7 +165,9 @@ FramePtr loadFrame(const std::string &path)
     frame->height = swapped ? info.width : info.height;
     frame->bits = info.camera ? info.sensorBits : info.bits;
     const double iso = frame->metadata.iso.value_or(100.0);
-    frame->assumedNoise = info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso);
+    frame->codingVariance = info.codingVariance;
+    frame->assumedNoise =
+        info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso, info.codingVariance);
     frame->id = hashFile(path).hex();
     return frame;
 }

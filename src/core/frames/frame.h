@@ -25,6 +25,7 @@ struct Frame {
     Metadata metadata;
     CodeValues codeValues;
     NoiseModel assumedNoise; ///< of a usual sensor; what was measured stands in MeasuredFrame
+    double codingVariance = kRounding; ///< as PictureInfo has it
     const Codec *codec = nullptr;
     bool isRaw() const { return codec == &kRawCodec; }
     bool isRadiance() const { return bits == 32; } ///< merged already: it has no exposure and no clipping

@@ -170,8 +170,8 @@ private:
                                                                           : byProfile;
         out_.frames = automatic;
         for (size_t i = 0; i < frames_.size(); ++i) {
-            out_.frames[i].byProfile = {byProfile[i].exposure, byProfile[i].gains};
-            out_.frames[i].byCurve = {byCurve[i].exposure, byCurve[i].gains};
+            out_.frames[i].byProfile = {byProfile[i].exposure, byProfile[i].gains, byProfile[i].noise};
+            out_.frames[i].byCurve = {byCurve[i].exposure, byCurve[i].gains, byCurve[i].noise};
         }
     }
     std::vector<MeasuredFrame> settledWith(const Response *curve)
@@ -196,6 +196,10 @@ private:
         gainsAgainst(placed_.reference, settled);
         for (MeasuredFrame &f : settled)
             f.exposure *= std::exp2(f.unevenness.least());
+        for (size_t i = 0; curve && i < settled.size(); ++i)
+            if (const Frame &frame = *frames_[i]; isDeveloped(frame))
+                settled[i].noise = defaultNoise(frame.bits, frame.metadata.iso.value_or(100.0), frame.codingVariance,
+                                                [curve](double y) { return curve->lightOf(y); });
         return settled;
     }
 
@@ -237,11 +241,8 @@ private:
     void lookAtShares()
     {
         forEachPart(looking_, int(frames_.size()), [&](int i, ExecContext &) {
-            double from = kClippedFrom;
-            for (int c = 0; taken() && isDeveloped(*frames_[size_t(i)]) && c < 3; ++c)
-                from = std::min(from, out_.response.lightOf(kClippedFrom, c));
             if (m_.pixels[size_t(i)])
-                measureShares(m_.pixels[size_t(i)]->view(), float(from), out_.frames[size_t(i)]);
+                measureShares(m_.pixels[size_t(i)]->view(), out_.frames[size_t(i)]);
         });
     }
 
@@ -273,8 +274,8 @@ CodeTables codeTables(const Response *response, double whiteShare, const Vector3
     const double least = std::min({gains[0], gains[1], gains[2]});
     for (int c = 0; c < 3; ++c) {
         const double factor = least / gains[size_t(c)];
-        // What clips in the file clips, however its channel is balanced.
-        const double clips = balanced ? 1.0 : kClippedFrom;
+        // What clips in the file clips, however its channel is balanced, and however far a shoulder spreads the last codes.
+        const double clips = balanced && !response ? 1.0 : kClippedFrom;
         std::vector<uint16_t> &table = out.of[size_t(c)];
         table.resize(65536);
         for (size_t i = 0; i < table.size(); ++i) {

@@ -49,10 +49,11 @@ struct MeasuredFrame {
     /// Bands of flickering lamps, and fall-off to the rim against the other frames. What the merge takes is evened to the
     /// line that got least, and `exposure` is of that.
     Unevenness unevenness;
-    /// Exposure and gains under the profile's curve and under the fitted one; the automatic choice is what stands above.
+    /// The same under the profile's curve and under the fitted one; the automatic choice is what stands above.
     struct Light {
         double exposure = 1.0;
         Vector3 gains{1.0, 1.0, 1.0};
+        NoiseModel noise;
         bool operator==(const Light &) const = default;
     };
     Light byProfile{}, byCurve{};

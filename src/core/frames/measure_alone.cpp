@@ -149,7 +149,7 @@ void findDefects(const Measuring &m, const MeasureSources &sources, MeasuredSet 
     out.defectsOf = most->first.first;
 }
 
-void measureShares(ImageView<const uint16_t> pixels, float clippedFrom, MeasuredFrame &out)
+void measureShares(ImageView<const uint16_t> pixels, MeasuredFrame &out)
 {
     const float floor = float(out.noise.levelOfSnr(1.0));
     long long clipped = 0, dark = 0;
@@ -157,7 +157,7 @@ void measureShares(ImageView<const uint16_t> pixels, float clippedFrom, Measured
         for (int x = 0; x < pixels.width(); ++x) {
             const float r = linearOfCode(pixels.row(0, y)[x]), g = linearOfCode(pixels.row(1, y)[x]),
                         b = linearOfCode(pixels.row(2, y)[x]);
-            clipped += std::max({r, g, b}) >= clippedFrom;
+            clipped += std::max({r, g, b}) >= float(kClippedFrom);
             dark += g < floor;
         }
     const double n = double(pixels.shape().pixels());

@@ -26,7 +26,7 @@ void measureWhites(const Measuring &m, const MeasureSources &sources, std::vecto
                    ExecContext &ctx);
 void findDefects(const Measuring &m, const MeasureSources &sources, MeasuredSet &out, ExecContext &ctx);
 DecodedPtr throughTables(const Image<uint16_t> &codes, const CodeTables &tables);
-void measureShares(ImageView<const uint16_t> pixels, float clippedFrom, MeasuredFrame &out);
+void measureShares(ImageView<const uint16_t> pixels, MeasuredFrame &out);
 /// Each place from the brightest frame that does not clip there, of the group with most frames.
 std::vector<LightSample> lightSamples(const Measuring &m, std::span<const MeasuredFrame> measured);
 

@@ -1,5 +1,7 @@
 #include "frames/noise_model.h"
 
+#include "colour/transfer.h"
+
 #include <algorithm>
 
 namespace yolk {
@@ -17,14 +19,29 @@ NoiseModel sensorNoise(double iso)
 
 } // namespace
 
-NoiseModel defaultNoise(int bits, double iso)
+NoiseModel defaultNoise(int bits, double iso, double codingVariance, const std::function<double(double y)> &lightOf)
 {
     const double codes = bits >= 16 ? 65535.0 : 255.0;
-    constexpr double kPower = 2.2, kToeSlope = 1.0 / 12.92; // dz/dv of sRGB at black
-    const double step = kToeSlope / codes;
+    const double variance = codingVariance / (codes * codes);
+    const auto lightOfCode = [&](double v) {
+        const double y = decodeSrgb(v);
+        return lightOf ? lightOf(y) : y;
+    };
+    const auto slopeAt = [&](double v) {
+        constexpr double kStep = 1e-3;
+        return (lightOfCode(v + kStep) - lightOfCode(v - kStep)) / (2.0 * kStep);
+    };
     NoiseModel out = sensorNoise(iso);
-    out.gain += kPower * kPower / (12.0 * codes * codes);
-    out.readVariance += step * step / 12.0;
+    const double toe = slopeAt(0.02); // of the linear part
+    out.readVariance += toe * toe * variance;
+    // The mean over the upper six stops, evenly in the logarithm: what weights and limits are made of.
+    constexpr int kSamples = 24;
+    double sum = 0.0;
+    for (int i = 0; i < kSamples; ++i) {
+        const double v = encodeSrgb(0.97 * std::exp2(-6.0 * i / kSamples)), slope = slopeAt(v);
+        sum += std::max(0.0, slope * slope - toe * toe) / lightOfCode(v);
+    }
+    out.gain += variance * sum / kSamples;
     return out;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cmath>
+#include <functional>
 
 namespace yolk {
 
@@ -21,11 +22,16 @@ struct NoiseModel {
     }
 };
 
+/// Of a code value that was rounded to whole codes.
+inline constexpr double kRounding = 1.0 / 12.0;
+
 /// A default for developed files, before anything is measured: a sensor of 25 000 electrons and 4 electrons read
-/// noise at ISO 100 (common practice, no published source), both scaled by ISO, plus the quantisation of code values
-/// coded with a power near 2.2: its variance (dz/dv)^2 / (12 n^2) is close to proportional to z, so it adds to the
-/// gain, and to the read variance what the linear toe of the curve leaves.
-NoiseModel defaultNoise(int bits, double iso);
+/// noise at ISO 100 (common practice, no published source), both scaled by ISO, plus what coding leaves:
+/// `codingVariance`, in squares of a code, through the slopes of sRGB and of what the camera does to light y of the
+/// profile before that (`lightOf`; empty: nothing). That is close to proportional to light, so it adds to the gain, and
+/// to the read variance what the linear toe of sRGB leaves.
+NoiseModel defaultNoise(int bits, double iso, double codingVariance = kRounding,
+                        const std::function<double(double y)> &lightOf = {});
 /// The same sensor for raw files, whose `bits` are linear.
 NoiseModel defaultRawNoise(int bits, double iso);
 

@@ -31,10 +31,10 @@ void applyTables(Image<uint16_t> &codes, const CodeTables &tables, ExecContext &
 }
 
 /// Evens what is known to be uneven, down to the line that got least light. What clips goes on clipping.
-void evenLight(Image<uint16_t> &codes, const Unevenness &uneven, double clipsFrom, ExecContext &ctx)
+void evenLight(Image<uint16_t> &codes, const Unevenness &uneven, ExecContext &ctx)
 {
     const double least = uneven.least();
-    const uint16_t clipped = codeOfLinear(clipsFrom);
+    const uint16_t clipped = codeOfLinear(kClippedFrom);
     std::vector<float> columns(size_t(codes.width()), 1.0f);
     const auto shareOf = [](int i, int count) { return (i + 0.5) / count; };
     for (int x = 0; uneven.acrossColumns && x < codes.width(); ++x)
@@ -78,12 +78,8 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
         reduction == 1 ? decodeFrame(frame, 1, decoding, raw) : copyOf(*decoded(sources, frame, reduction, decoding));
     if (const CodeTables tables = codeTables(p.response, rawAtFull ? 1.0 : p.whiteShare, p.gains); !tables.empty())
         applyTables(out, tables, rest);
-    if (p.unevenness) {
-        double clips = kClippedFrom;
-        for (int c = 0; p.response && c < 3; ++c)
-            clips = std::min(clips, p.response->lightOf(kClippedFrom, c));
-        evenLight(out, *p.unevenness, clips, rest);
-    }
+    if (p.unevenness)
+        evenLight(out, *p.unevenness, rest);
     if (p.fringes && reduction > 1) // channels of reduced raw files are still apart
         correctFringes(out, *p.fringes, rest);
     if (p.denoise > 0.0)

@@ -251,6 +251,7 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
                 isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
             f.exposure = light.exposure;
             f.gains = light.gains;
+            f.noise = light.noise;
         }
     return arrangeBracket(sources.frames, frames, recipe.frames, measured.anchorExposure,
                           recipe.align.mode == AlignMode::On ? Placing::Aligned : Placing::AsShot);
