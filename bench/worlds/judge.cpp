@@ -197,8 +197,8 @@ double worstExposure(const World &world, const ShotWorld &shot, const Measured &
     std::vector<double> got, real;
     for (size_t i = 0; i < shot.clipsAt.size(); ++i) {
         const MeasuredFrame &f = measured.frames[i];
-        got.push_back(std::log2(f.exposure * f.whiteShare / std::min({f.gains[0], f.gains[1], f.gains[2]})) -
-                      f.unevenness.least());
+        got.push_back(std::log2(f.exposure * f.whiteShare / std::max({f.gains[0], f.gains[1], f.gains[2]})) -
+                      f.unevenness.most());
         real.push_back(-std::log2(shot.clipsAt[i]));
     }
     double slope = 1.0;
@@ -266,7 +266,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
             f.gains[c] /= own[c];
     }
     for (MeasuredFrame &f : truth.frames)
-        f.exposure *= std::min({f.gains[0], f.gains[1], f.gains[2]});
+        f.exposure *= std::max({f.gains[0], f.gains[1], f.gains[2]});
     ExecContext telling = ctx.child({}), second = ctx.child({});
     Recipe fixed = recipe;
     fixed.frames.reference = bracket.frames[bracket.reference].frame->id;

@@ -265,7 +265,7 @@ MeasuredSet toldTruth(const World &world, const ShotWorld &shot, const MeasuredS
         const FrameSpec &spec = world.frames[i];
         f.whiteShare = world.isRaw() ? share : 1.0;
         f.gains = spec.gains;
-        f.exposure = 1.0 / shot.clipsAt[i] / f.whiteShare;
+        f.exposure = std::exp2(f.unevenness.most()) / shot.clipsAt[i] / f.whiteShare;
         f.source = ExposureSource::Refined;
         f.stated.reset();
         f.pictureSays = 0.0;

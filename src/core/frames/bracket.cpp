@@ -113,6 +113,18 @@ void judgeSet(Bracket &bracket)
     if (share < kWorthSaying)
         bracket.notices.push_back(
             textOf("pixels clip at %.0f %% of the level that the files state: found in the picture", 100.0 * share));
+    double bands = 0.0, rim = 0.0;
+    for (const BracketFrame *f : used) {
+        const Unevenness &uneven = f->measured.unevenness;
+        for (double band : uneven.bands)
+            bands = std::max(bands, std::abs(band));
+        rim = std::max(rim, std::abs(uneven.rim));
+    }
+    constexpr double kSeen = 0.03; // EV
+    if (bands > kSeen)
+        bracket.notices.push_back(textOf("lamps flickered: bands of up to %.2f EV were evened", bands));
+    if (rim > kSeen)
+        bracket.notices.push_back(textOf("apertures differ: up to %.2f EV at the rim were evened", rim));
     if (used.size() == 1)
         bracket.notices.push_back("one frame: nothing to merge, the picture has the range of that frame");
     else if (used.back()->ev - used.front()->ev < kSameExposure)

@@ -26,12 +26,15 @@ Between betweenKnots(double share)
     return {knot, at - knot};
 }
 
-double rimShape(double x, double y)
+/// Squared distance from the middle; 1 at the corners.
+double rimShape(double x, double y, double aspect)
 {
-    return 2.0 * ((x - 0.5) * (x - 0.5) + (y - 0.5) * (y - 0.5));
+    const double a = aspect * aspect, u = 2.0 * x - 1.0, v = 2.0 * y - 1.0;
+    return (a * u * u + v * v) / (a + 1.0);
 }
 
-/// One least squares problem: of each frame bands, rim and what is left of its exposure.
+/// One least squares problem: of each frame bands, rim, and what else may grow from line to line: level, slope and bend,
+/// which are not the bands'.
 class Problem {
 public:
     Problem(std::vector<UnevenPair> pairs, const UnevenModel &model)
@@ -45,7 +48,7 @@ public:
         }
     }
 
-    /// In units of the pair's own error; `even`: but for the exposures.
+    /// In units of the pair's own error; `even`: by the trends alone.
     double residual(const UnevenPair &p, bool even = false) const
     {
         return (p.step - value(p.bright, p.brightAt, even) + value(p.dark, p.darkAt, even)) / p.error;
@@ -55,6 +58,7 @@ public:
         std::vector<Unevenness> out(model_.frames);
         for (size_t f = 0; f < out.size(); ++f) {
             out[f].acrossColumns = model_.acrossColumns;
+            out[f].aspect = model_.aspect;
             for (int k = 0; k < kKnots; ++k)
                 out[f].bands.push_back(x_(first(f) + k));
             out[f].rim = model_.rim ? x_(first(f) + kRim) : 0.0;
@@ -64,17 +68,21 @@ public:
     double scale() const { return scale_; }
 
 private:
-    static constexpr Eigen::Index kRim = kKnots, kExposure = kKnots + 1, kPerFrame = kKnots + 2;
+    static constexpr int kTrends = 3; ///< powers of the line, which runs from -1 to 1
+    static constexpr Eigen::Index kRim = kKnots, kTrend = kKnots + 1, kPerFrame = kKnots + 1 + kTrends;
     static Eigen::Index first(size_t frame) { return Eigen::Index(frame) * kPerFrame; }
 
     double value(size_t frame, const std::array<double, 2> &at, bool even) const
     {
-        const double exposure = x_(first(frame) + kExposure);
+        const double line = at[model_.acrossColumns ? 0 : 1];
+        double trend = 0.0;
+        for (int i = 0; i < kTrends; ++i)
+            trend += x_(first(frame) + kTrend + i) * std::pow(2.0 * line - 1.0, i);
         if (even)
-            return exposure;
-        const Between b = betweenKnots(at[model_.acrossColumns ? 0 : 1]);
-        return exposure + (1.0 - b.part) * x_(first(frame) + b.knot) + b.part * x_(first(frame) + b.knot + 1) +
-               x_(first(frame) + kRim) * rimShape(at[0], at[1]);
+            return trend;
+        const Between b = betweenKnots(line);
+        return trend + (1.0 - b.part) * x_(first(frame) + b.knot) + b.part * x_(first(frame) + b.knot + 1) +
+               x_(first(frame) + kRim) * rimShape(at[0], at[1], model_.aspect);
     }
 
     void reweigh(bool gently)
@@ -111,16 +119,19 @@ private:
             total += weights_[i] / (pairs_[i].error * pairs_[i].error);
         for (size_t i = 0; i < pairs_.size(); ++i) {
             const UnevenPair &p = pairs_[i];
-            std::array<Term, 8> terms{};
+            constexpr size_t kTerms = 3 + kTrends; // of a frame
+            std::array<Term, 2 * kTerms> terms{};
             const auto put = [&](size_t from, size_t frame, const std::array<double, 2> &at, double sign) {
-                const Between where = betweenKnots(at[model_.acrossColumns ? 0 : 1]);
+                const double line = at[model_.acrossColumns ? 0 : 1];
+                const Between where = betweenKnots(line);
                 terms[from] = {first(frame) + where.knot, sign * (1.0 - where.part)};
                 terms[from + 1] = {first(frame) + where.knot + 1, sign * where.part};
-                terms[from + 2] = {first(frame) + kRim, model_.rim ? sign * rimShape(at[0], at[1]) : 0.0};
-                terms[from + 3] = {first(frame) + kExposure, sign};
+                terms[from + 2] = {first(frame) + kRim, model_.rim ? sign * rimShape(at[0], at[1], model_.aspect) : 0.0};
+                for (int t = 0; t < kTrends; ++t)
+                    terms[from + 3 + size_t(t)] = {first(frame) + kTrend + t, sign * std::pow(2.0 * line - 1.0, t)};
             };
             put(0, p.bright, p.brightAt, 1.0);
-            put(4, p.dark, p.darkAt, -1.0);
+            put(kTerms, p.dark, p.darkAt, -1.0);
             add(terms, p.step, weights_[i] / (p.error * p.error) / total);
         }
         // The pairs weigh 1 in all. Bands of ten knots and more, six in a frame, lose a sixtieth to calm: the fourth
@@ -132,7 +143,7 @@ private:
                 const Eigen::Index at = first(f) + k;
                 add(std::array{Term{at - 1, 1.0}, Term{at, -2.0}, Term{at + 1, 1.0}}, 0.0, kCalm / (frames * kKnots));
             }
-            for (int power = 0; power <= 2; ++power) {
+            for (int power = 0; power < kTrends; ++power) {
                 terms.clear();
                 for (int k = 0; k < kKnots; ++k)
                     terms.push_back({first(f) + k, std::pow(2.0 * k / (kKnots - 1) - 1.0, power) / kKnots});
@@ -187,12 +198,12 @@ double Unevenness::alongLine(double share) const
 
 double Unevenness::atRim(double x, double y) const
 {
-    return rim * rimShape(x, y);
+    return rim * rimShape(x, y, aspect);
 }
 
-double Unevenness::least() const
+double Unevenness::most() const
 {
-    return (bands.empty() ? 0.0 : *std::ranges::min_element(bands)) + std::min(0.0, rim);
+    return (bands.empty() ? 0.0 : *std::ranges::max_element(bands)) + std::max(0.0, rim);
 }
 
 std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model)

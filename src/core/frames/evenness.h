@@ -15,13 +15,14 @@ struct Unevenness {
     std::vector<double> bands; ///< at kKnots lines of the sensor, evenly from the first to the last; empty: none
     bool acrossColumns = false; ///< the file is turned: lines of the sensor are columns of the picture
     double rim = 0.0;           ///< at the corners; grows with the square of the distance from the middle
+    double aspect = 1.0;        ///< width over height
 
     bool isEven() const { return bands.empty() && rim == 0.0; }
     /// At shares of the picture's width and height, 0 to 1.
     double at(double x, double y) const { return alongLine(acrossColumns ? x : y) + atRim(x, y); }
     double alongLine(double share) const;
     double atRim(double x, double y) const;
-    double least() const; ///< anywhere
+    double most() const; ///< anywhere
     bool operator==(const Unevenness &) const = default;
 };
 
@@ -38,7 +39,8 @@ struct UnevenPair {
 struct UnevenModel {
     size_t frames = 0;
     bool acrossColumns = false;
-    bool rim = false; ///< apertures differ
+    bool rim = false;    ///< apertures differ
+    double aspect = 1.0; ///< width over height
 };
 
 /// Bands and rims that make the pairs agree: least squares with Tukey's weights and calm bands, whose mean over the

@@ -160,8 +160,12 @@ private:
                 if (!findUnevenness(m_, g, placed_, light, found))
                     continue;
                 uneven = true;
-                for (size_t i : g.frames)
+                // Bands are the mean's, but the rim is the reference's: it is part of how the picture was taken.
+                const double rim = found[placed_.reference].unevenness.rim;
+                for (size_t i : g.frames) {
                     out_.frames[i].unevenness = found[i].unevenness;
+                    out_.frames[i].unevenness.rim -= rim;
+                }
             }
         const std::vector<MeasuredFrame> automatic = uneven ? settledWith(taken()) : first;
         const std::vector<MeasuredFrame> byProfile = taken() ? settledWith(nullptr) : automatic;
@@ -195,7 +199,7 @@ private:
         }
         gainsAgainst(placed_.reference, settled);
         for (MeasuredFrame &f : settled)
-            f.exposure *= std::exp2(f.unevenness.least());
+            f.exposure *= std::exp2(f.unevenness.most());
         for (size_t i = 0; curve && i < settled.size(); ++i)
             if (const Frame &frame = *frames_[i]; isDeveloped(frame))
                 settled[i].noise = defaultNoise(frame.bits, frame.metadata.iso.value_or(100.0), frame.codingVariance,
@@ -271,9 +275,9 @@ CodeTables codeTables(const Response *response, double whiteShare, const Vector3
     const bool balanced = gains == Vector3{1.0, 1.0, 1.0};
     if (!response && whiteShare >= 1.0 && balanced)
         return out;
-    const double least = std::min({gains[0], gains[1], gains[2]});
+    const double most = std::max({gains[0], gains[1], gains[2]});
     for (int c = 0; c < 3; ++c) {
-        const double factor = least / gains[size_t(c)];
+        const double factor = most / gains[size_t(c)];
         // What clips in the file clips, however its channel is balanced, and however far a shoulder spreads the last codes.
         const double clips = balanced && !response ? 1.0 : kClippedFrom;
         std::vector<uint16_t> &table = out.of[size_t(c)];

@@ -47,7 +47,7 @@ struct MeasuredFrame {
     /// Light of each channel over that of green, against the reference's: white balances of developed files may differ.
     Vector3 gains{1.0, 1.0, 1.0};
     /// Bands of flickering lamps, and fall-off to the rim against the other frames. What the merge takes is evened to the
-    /// line that got least, and `exposure` is of that.
+    /// line that got most, and `exposure` is of that.
     Unevenness unevenness;
     /// The same under the profile's curve and under the fitted one; the automatic choice is what stands above.
     struct Light {
@@ -125,7 +125,7 @@ int measuringReduction(const Frame &frame);
 MeasuredSet measureFrames(std::span<const FramePtr> frames, const MeasureSources &sources, ExecContext &ctx);
 
 /// Linear codes of a file to those that the merge takes, by channel: clipping at whiteShare, then the response, then
-/// gains against the channel that got least light. Empty when all stays as it is.
+/// gains against the channel that got most light, so that no clipped value claims more than it knows. Empty when all stays as it is.
 struct CodeTables {
     std::array<std::vector<uint16_t>, 3> of;
     bool empty() const { return of[0].empty(); }

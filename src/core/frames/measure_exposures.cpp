@@ -156,11 +156,38 @@ void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &f
     }
 }
 
+namespace {
+
+/// Slope of `values` over `at`, and the span of what is left without it.
+std::pair<double, double> driftAndRest(std::span<const double> at, std::span<const double> values)
+{
+    const auto n = double(at.size());
+    double x = 0.0, y = 0.0, xx = 0.0, xy = 0.0;
+    for (size_t i = 0; i < at.size(); ++i) {
+        x += at[i] / n;
+        y += values[i] / n;
+    }
+    for (size_t i = 0; i < at.size(); ++i) {
+        xx += (at[i] - x) * (at[i] - x);
+        xy += (at[i] - x) * (values[i] - y);
+    }
+    const double slope = xx > 1e-6 ? xy / xx : 0.0;
+    double least = 1e9, most = -1e9;
+    for (size_t i = 0; i < at.size(); ++i) {
+        least = std::min(least, values[i] - slope * at[i]);
+        most = std::max(most, values[i] - slope * at[i]);
+    }
+    return {slope, most - least};
+}
+
+} // namespace
+
 bool settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found)
 {
     // EV: colour sampling of JPEG makes up to 0.035 of frames 6 EV apart, and a thirtieth of a channel is about what the
     // eye can tell.
     constexpr double kSees = 0.05, kSigmas = 4.0;
+    constexpr double kDrifts = 0.025; // EV a stop: the same over two stops
     const std::vector<std::optional<double>> none(frames.size());
     std::vector<Vector3> gains(frames.size(), {1.0, 1.0, 1.0});
     bool differ = false;
@@ -175,9 +202,13 @@ bool settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found
         if (links.empty())
             continue;
         const Exposures ev = reconciledExposures(none, links, 1.0);
-        const auto [least, most] = std::ranges::minmax(ev.ev);
+        // What drifts evenly with exposure is how dark places are coded, unless it drifts by much.
+        std::vector<double> exposures;
+        for (const MeasuredFrame *f : frames)
+            exposures.push_back(std::log2(f->exposure));
+        const auto [drift, rest] = driftAndRest(exposures, ev.ev);
         const double error = *std::ranges::max_element(ev.error);
-        differ = differ || most - least > kSees + kSigmas * std::min(error, 0.05);
+        differ = differ || rest > kSees + kSigmas * std::min(error, 0.05) || std::abs(drift) > kDrifts;
         for (size_t i = 0; i < frames.size(); ++i)
             gains[i][c] = std::exp2(ev.ev[i]);
     }
@@ -192,7 +223,7 @@ void gainsAgainst(size_t reference, std::vector<MeasuredFrame> &frames)
     for (MeasuredFrame &f : frames) {
         for (size_t c = 0; c < 3; ++c)
             f.gains[c] /= own[c];
-        f.exposure *= std::min({f.gains[0], f.gains[1], f.gains[2]});
+        f.exposure *= std::max({f.gains[0], f.gains[1], f.gains[2]});
     }
 }
 

@@ -72,7 +72,7 @@ void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &f
 /// Light of red and blue over green, against the first frame's, where the frames were developed with white balances that
 /// differ; says whether they were.
 bool settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found);
-/// Gains against the reference frame's, whose white balance counts. Codes are then those of the channel that got least.
+/// Gains against the reference frame's, whose white balance counts. Codes are then those of the channel that got most.
 void gainsAgainst(size_t reference, std::vector<MeasuredFrame> &frames);
 /// Exposures where nothing is stated, before the frames have been placed: by ranks of values.
 void roughExposures(const Measuring &m, std::span<const std::optional<double>> stated, std::vector<MeasuredFrame> &out,

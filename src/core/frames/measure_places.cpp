@@ -137,6 +137,7 @@ bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlac
     constexpr size_t kReach = 2, kMostInPair = 8000;
     constexpr float kClipped = 0.9f;
     UnevenModel model{.frames = placed.frames.size(), .acrossColumns = false, .rim = false};
+    model.aspect = double(placed.grid.width) / placed.grid.height;
     std::vector<double> apertures;
     for (size_t f : placed.frames) {
         const Metadata &metadata = m.frames[f]->metadata;

@@ -129,7 +129,7 @@ private:
         // that turns most evenly, not the straightest. Single exposures that are stated weigh little: the pairs know
         // better.
         // kSmooth: of 0.03 to 0.4 the middle one, by the curves of worlds 0 to 110; they differ little.
-        constexpr double kSmooth = 0.1;
+        constexpr double kSmooth = 0.05;
         constexpr double kFlat = 1e-6, kStatedWeight = 2e-5, kTie = 1e-9, kHeld = 1e3;
         const Eigen::Index bends = Eigen::Index(curves_) * kBends, frames = Eigen::Index(stated_.size());
         const Eigen::Index n = bends + 3 * frames + 1; // the last: where all exposures lie

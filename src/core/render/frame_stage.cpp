@@ -30,10 +30,11 @@ void applyTables(Image<uint16_t> &codes, const CodeTables &tables, ExecContext &
     });
 }
 
-/// Evens what is known to be uneven, down to the line that got least light. What clips goes on clipping.
+/// Evens what is known to be uneven, up to the line that got most light, so that what clips nowhere claims more light
+/// than it knows of.
 void evenLight(Image<uint16_t> &codes, const Unevenness &uneven, ExecContext &ctx)
 {
-    const double least = uneven.least();
+    const double most = uneven.most();
     const uint16_t clipped = codeOfLinear(kClippedFrom);
     std::vector<float> columns(size_t(codes.width()), 1.0f);
     const auto shareOf = [](int i, int count) { return (i + 0.5) / count; };
@@ -43,7 +44,7 @@ void evenLight(Image<uint16_t> &codes, const Unevenness &uneven, ExecContext &ct
         std::vector<float> factors(columns);
         for (int y = y0; y < y1; ++y) {
             const double share = shareOf(y, codes.height());
-            const auto line = float(std::exp2(least - (uneven.acrossColumns ? 0.0 : uneven.alongLine(share))));
+            const auto line = float(std::exp2(most - (uneven.acrossColumns ? 0.0 : uneven.alongLine(share))));
             for (int x = 0; x < codes.width(); ++x) {
                 const double rim = uneven.rim == 0.0 ? 1.0 : std::exp2(-uneven.atRim(shareOf(x, codes.width()), share));
                 factors[size_t(x)] = columns[size_t(x)] * line * float(rim);
@@ -102,7 +103,7 @@ void Preparation::hash(Hasher &hasher) const
         hasher.value(gain);
     hasher.value(unevenness != nullptr);
     if (unevenness) {
-        hasher.value(unevenness->acrossColumns).value(unevenness->rim).value(unevenness->bands.size());
+        hasher.value(unevenness->acrossColumns).value(unevenness->aspect).value(unevenness->rim).value(unevenness->bands.size());
         for (double band : unevenness->bands)
             hasher.value(band);
     }

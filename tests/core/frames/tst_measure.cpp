@@ -294,13 +294,15 @@ private Q_SLOTS:
     }
     void badFitsAreRefused()
     {
+        SerialRunner runner;
+        ExecContext ctx(runner);
         const std::array<std::optional<double>, 2> stated{0.0, 2.0};
-        const Response nothing = fitResponse({}, stated, 0.05, ctx_);
+        const Response nothing = fitResponse({}, stated, 0.05, ctx);
         QVERIFY(!nothing.fitted);
         QCOMPARE(nothing.verdict, ResponseVerdict::NothingToCompare);
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse({}, stated, 0.0, ctx_));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse({}, stated, 0.0, ctx));
         const std::vector<LightPair> wrong(1, LightPair{.dark = 0, .bright = 2});
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse(wrong, stated, 0.05, ctx_));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitResponse(wrong, stated, 0.05, ctx));
         const Image<uint16_t> a(8, 8, 3), b(8, 9, 3);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, exposureStep(a.view(), b.view()));
     }

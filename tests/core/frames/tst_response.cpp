@@ -47,7 +47,9 @@ Response fitted(const std::vector<std::vector<PlaceLight>> &frames, const std::v
     const std::vector<double> lowest(frames.size(), 0.004);
     std::vector<std::optional<double>> exposures(stated.begin(), stated.end());
     const auto pairs = lightPairs(frames, kGrid, lowest, 1e-4);
-    return fitResponse(pairs, exposures, 0.04);
+    ThreadRunner runner;
+    ExecContext ctx(runner);
+    return fitResponse(pairs, exposures, 0.04, ctx);
 }
 
 double shoulder(double z, int)
