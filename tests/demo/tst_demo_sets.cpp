@@ -28,7 +28,8 @@ using namespace yolk;
 
 namespace {
 
-/// Pixels that at least one frame holds: no channel clipped, all with a signal-to-noise ratio over 10.
+/// Pixels that at least one frame holds: no channel clipped, all with a signal-to-noise ratio over 10 by sensor and
+/// rounding, whatever a JPEG's coding adds.
 Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr> &frames,
                           const std::vector<double> &clipsAt)
 {
@@ -36,10 +37,12 @@ Image<uint8_t> heldPixels(const Image<float> &truth, const std::vector<FramePtr>
     for (int y = 0; y < truth.height(); ++y)
         for (int x = 0; x < truth.width(); ++x)
             for (size_t f = 0; f < frames.size(); ++f) {
+                const Frame &frame = *frames[f];
+                const NoiseModel noise = frame.isRaw() ? frame.assumedNoise : defaultNoise(frame.bits, 100);
                 bool held = true;
                 for (int c = 0; c < 3; ++c) {
                     const double z = double(truth.row(c, y)[x]) / clipsAt[f];
-                    held = held && z < 0.95 && z / std::sqrt(frames[f]->assumedNoise.variance(z)) > 10.0;
+                    held = held && z < 0.95 && z / std::sqrt(noise.variance(z)) > 10.0;
                 }
                 out.row(0, y)[x] |= held;
             }

@@ -95,8 +95,8 @@ public:
 
     using Pairing = std::function<std::optional<Registration>(size_t from, size_t to)>;
     /// A frame against the root itself, near `known`, which came by `links` links, the last one of `places` places.
-    using Direct = std::function<std::optional<Registration>(size_t frame, const Registration &known, int places,
-                                                             int links)>;
+    using Direct =
+        std::function<std::optional<Registration>(size_t frame, const Registration &known, int places, int links)>;
 
     /// Goes from the root to ever farther exposures; `pair(from, to)` says how neighbours lie, or nothing. What hardly
     /// moved against the root did not: small motions of links may add up to one that counts.

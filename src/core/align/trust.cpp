@@ -15,8 +15,8 @@ constexpr float kResponse = 0.015f;   // share of the light by which response an
 constexpr float kShift = 0.05f;       // pixels
 constexpr float kClips = 0.97f;       // of clipping
 constexpr float kContradicts = 40.0f; // in place of a squared difference
-// A mean of 75 squares, of which resampling and demosaicing leave some 20 independent: its standard deviation is about 0.3.
-constexpr float kFull = 1.3f, kNone = 2.4f; // one and four and a half of it above 1
+// A mean of 75 squares scatters by 0.16; where resampling and demosaicing leave some 20 independent, by 0.32.
+constexpr float kFull = 1.5f, kNone = 2.4f; // three of the first above 1, four and a half of the second
 constexpr int kRadius = 2;
 
 struct Side {

@@ -17,12 +17,12 @@ struct AlignedFrame {
 
 /// The trust of `frame`, lowered where it contradicts `known`: differences of all channels in units of what noise, 1.5 %
 /// of response and a remaining shift of a twentieth of a pixel at edges allow, squared, their mean over 5 x 5 pixels;
-/// above 2.4 it is not believed, below 1.3 in full. Light that clips in one must be at least so bright in the other. Places
+/// above 2.4 it is not believed, below 1.5 in full. Light that clips in one must be at least so bright in the other. Places
 /// that one of them does not show, or `known` is not believed at, do not count.
 /// Shapes: codes three planes, trust one or empty, all of one width and height. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner. Memory: 1 byte a pixel.
 /// Source: our own; the test is chi-square per degree of freedom. The limits
-/// by what such a mean scatters by; of eight settings the best, or nearly so, in 26 hand-held worlds of bench/worlds.
+/// by what such a mean scatters by; eight settings differ by less than 0.1 dB in the mean of 26 hand-held worlds of bench/worlds.
 Image<uint8_t> doubted(const AlignedFrame &frame, const AlignedFrame &known, ExecContext &ctx);
 
 } // namespace yolk

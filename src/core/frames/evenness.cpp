@@ -126,7 +126,8 @@ private:
                 const Between where = betweenKnots(line);
                 terms[from] = {first(frame) + where.knot, sign * (1.0 - where.part)};
                 terms[from + 1] = {first(frame) + where.knot + 1, sign * where.part};
-                terms[from + 2] = {first(frame) + kRim, model_.rim ? sign * rimShape(at[0], at[1], model_.aspect) : 0.0};
+                terms[from + 2] = {first(frame) + kRim,
+                                   model_.rim ? sign * rimShape(at[0], at[1], model_.aspect) : 0.0};
                 for (int t = 0; t < kTrends; ++t)
                     terms[from + 3 + size_t(t)] = {first(frame) + kTrend + t, sign * std::pow(2.0 * line - 1.0, t)};
             };
@@ -232,8 +233,8 @@ std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const U
             count[size_t(p.tile)] += 1.0;
         }
     }
-    constexpr double kSure = 5.0;    // standard errors
-    constexpr double kSame = 0.5;    // of the strength
+    constexpr double kSure = 5.0;     // standard errors
+    constexpr double kSame = 0.5;     // of the strength
     constexpr double kVisible = 0.01; // EV: 0.7 %, about what the eye tells beside each other
     const Strength strength = strengthOf(found[0], found[1]);
     if (tilesSure(gain, count) < kSure || strength.both < kVisible || strength.apart > kSame * strength.both)

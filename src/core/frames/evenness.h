@@ -12,7 +12,7 @@ namespace yolk {
 /// Light of a frame over what its exposure promises, in EV, place by place. Nothing: it is even.
 struct Unevenness {
     static constexpr int kKnots = 65;
-    std::vector<double> bands; ///< at kKnots lines of the sensor, evenly from the first to the last; empty: none
+    std::vector<double> bands;  ///< at kKnots lines of the sensor, evenly from the first to the last; empty: none
     bool acrossColumns = false; ///< the file is turned: lines of the sensor are columns of the picture
     double rim = 0.0;           ///< at the corners; grows with the square of the distance from the middle
     double aspect = 1.0;        ///< width over height
@@ -28,11 +28,11 @@ struct Unevenness {
 
 /// A place as two frames show it, once their exposures have been taken out.
 struct UnevenPair {
-    size_t dark = 0, bright = 0;              ///< frames
+    size_t dark = 0, bright = 0;                ///< frames
     std::array<double, 2> darkAt{}, brightAt{}; ///< where it lies in each: shares of width and height
-    double step = 0.0;                        ///< log2 of bright over dark, EV
-    double error = 1.0;                       ///< of it, EV
-    int tile = 0;                             ///< as PlaceGrid::tileOf()
+    double step = 0.0;                          ///< log2 of bright over dark, EV
+    double error = 1.0;                         ///< of it, EV
+    int tile = 0;                               ///< as PlaceGrid::tileOf()
 };
 
 /// What may differ between the frames of a set.

@@ -78,8 +78,8 @@ std::optional<ExposureStep> stepOf(const std::vector<Tile> &tiles)
     if (logs.size() < kFewestTiles)
         return ExposureStep{std::log2(all.bright / all.dark), 0.25}; // one place: a moved thing cannot be told
     const double middle = medianOf(logs);
-    return ExposureStep{
-        middle, std::max(1e-3, kErrorOfMedian * deviationAbout(middle, logs) / std::sqrt(double(logs.size())))};
+    return ExposureStep{middle,
+                        std::max(1e-3, kErrorOfMedian * deviationAbout(middle, logs) / std::sqrt(double(logs.size())))};
 }
 
 /// Means of green over blocks, sorted.

@@ -24,7 +24,7 @@ struct Frame {
     int bits = 8;              ///< per stored sample
     Metadata metadata;
     CodeValues codeValues;
-    NoiseModel assumedNoise; ///< of a usual sensor; what was measured stands in MeasuredFrame
+    NoiseModel assumedNoise;           ///< of a usual sensor; what was measured stands in MeasuredFrame
     double codingVariance = kRounding; ///< as PictureInfo has it
     const Codec *codec = nullptr;
     bool isRaw() const { return codec == &kRawCodec; }

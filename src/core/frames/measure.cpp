@@ -35,8 +35,8 @@ namespace {
 class SetMeasurement {
 public:
     SetMeasurement(std::span<const FramePtr> frames, const MeasureSources &sources, ExecContext &ctx)
-        : frames_(frames), sources_(sources), ctx_(ctx), looking_(ctx.part(0.9, 1.0)),
-          m_{frames, std::vector<DecodedPtr>(frames.size()), {}}
+        : frames_(frames), sources_(sources), ctx_(ctx),
+          looking_(ctx.part(0.9, 1.0)), m_{frames, std::vector<DecodedPtr>(frames.size()), {}}
     {
         std::vector<Metadata> metadata;
         for (const FramePtr &f : frames)
@@ -84,7 +84,8 @@ private:
     {
         ExecContext placing = ctx_.part(0.5, 0.9);
         if (sources_.place && frames_.size() > 1)
-            placed_ = sources_.place(out_, [this] { return curveByRank(); }, placing);
+            placed_ = sources_.place(
+                out_, [this] { return curveByRank(); }, placing);
         else
             placed_.maps.assign(frames_.size(), PlaceMap([](double x, double y) { return std::array{x, y}; }));
         readPlaces();
@@ -169,7 +170,7 @@ private:
             }
         const std::vector<MeasuredFrame> automatic = uneven ? settledWith(taken()) : first;
         const std::vector<MeasuredFrame> byProfile = taken() ? settledWith(nullptr) : automatic;
-        const std::vector<MeasuredFrame> byCurve = taken()               ? automatic
+        const std::vector<MeasuredFrame> byCurve = taken()                ? automatic
                                                    : out_.response.fitted ? settledWith(&out_.response)
                                                                           : byProfile;
         out_.frames = automatic;
@@ -222,7 +223,7 @@ private:
     double codeStepOf(std::span<const size_t> frames) const
     {
         return std::ranges::any_of(frames, [&](size_t i) { return frames_[i]->bits == 8; }) ? 0.6 / 255.0
-                                                                                             : 2.0 / 65535.0;
+                                                                                            : 2.0 / 65535.0;
     }
     void applyTables(const Response *response)
     {

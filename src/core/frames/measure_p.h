@@ -68,7 +68,8 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
                    const std::vector<std::vector<PlaceLight>> &light, std::span<const MeasuredFrame> measured,
                    ExecContext &ctx);
 /// Exposures from what is stated and what the links say.
-void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &found, bool curveIsKnown, bool mayFollow);
+void settleExposures(std::span<MeasuredFrame *const> frames, const GroupLinks &found, bool curveIsKnown,
+                     bool mayFollow);
 /// Light of red and blue over green, against the first frame's, where the frames were developed with white balances that
 /// differ; says whether they were.
 bool settleGains(std::span<MeasuredFrame *const> frames, const GroupLinks &found);

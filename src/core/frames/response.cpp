@@ -438,8 +438,8 @@ std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frame
                     if (!(double(d.mean[c]) > lowest[dark]) || b.mean[c] + 0.5f * b.spread[c] > kHigh ||
                         !(double(b.mean[c]) > lowest[bright]))
                         continue;
-                    const double error =
-                        std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) + std::pow(kSamplingOfPlaces / std::numbers::ln2, 2));
+                    const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
+                                                   std::pow(kSamplingOfPlaces / std::numbers::ln2, 2));
                     bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
                         {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
                 }
@@ -517,7 +517,8 @@ Response fitResponse(std::span<const LightPair> pairs, std::span<const std::opti
         own = compared(pairs, stated, statedError, {Bends::Common}, {Bends::ByChannel, Whites::One}, ctx);
     // White balances of their own would hide a good part of what channels differ by: one white balance with three curves
     // has to explain the set better than many with one curve.
-    out.byChannel = nearer && own.rich < own.plain && own.sureness > kSure && own.apart < kSame && own.bent > kWorthTaking;
+    out.byChannel =
+        nearer && own.rich < own.plain && own.sureness > kSure && own.apart < kSame && own.bent > kWorthTaking;
     const bool sure = nearer && common.sureness > kSure && (common.apart < kSame || out.byChannel);
     out.verdict = !nearer ? ResponseVerdict::ProfileAgrees : sure ? ResponseVerdict::Found : ResponseVerdict::Unsure;
     out.disagreementBefore = inEv(pairs, common.plain);

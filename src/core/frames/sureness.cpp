@@ -33,7 +33,8 @@ std::string surenessSentence(const Bracket &bracket, const Response &response, R
     for (const BracketFrame *f : used)
         if (f->measured.source == ExposureSource::Stated && std::abs(f->measured.pictureSays) > kBelievable)
             return textOf("frame %d does not look like its exposure data: type what is right", f->number);
-    return "exposures and curve are sure";
+    const bool curved = std::ranges::any_of(used, [](const BracketFrame *f) { return isDeveloped(*f->frame); });
+    return curved ? "exposures and curve are sure" : "exposures are sure";
 }
 
 } // namespace yolk

@@ -35,7 +35,7 @@ struct PictureInfo {
     Metadata library = {}; ///< raw files: what their library says of the shot, where exiv2 knows nothing
     /// Of developed files: what coding makes of a sample, in squares of a code; rounding alone where it loses nothing.
     double codingVariance = 1.0 / 12.0;
-    int sensorBits = 0;    ///< raw files: of a stored sensor value
+    int sensorBits = 0;                                ///< raw files: of a stored sensor value
     std::optional<Primaries> primaries = std::nullopt; ///< radiance files that name theirs
     bool operator==(const PictureInfo &) const = default;
 };

@@ -103,7 +103,10 @@ void Preparation::hash(Hasher &hasher) const
         hasher.value(gain);
     hasher.value(unevenness != nullptr);
     if (unevenness) {
-        hasher.value(unevenness->acrossColumns).value(unevenness->aspect).value(unevenness->rim).value(unevenness->bands.size());
+        hasher.value(unevenness->acrossColumns)
+            .value(unevenness->aspect)
+            .value(unevenness->rim)
+            .value(unevenness->bands.size());
         for (double band : unevenness->bands)
             hasher.value(band);
     }
@@ -202,8 +205,8 @@ SensorLookPtr sensorLook(const Sources &sources, const Frame &frame, ExecContext
 DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparation &preparation, int reduction,
                     ExecContext &ctx)
 {
-    if (reduction > 1 && !preparation.response && !preparation.unevenness && !preparation.fringes && preparation.denoise == 0.0 &&
-        preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
+    if (reduction > 1 && !preparation.response && !preparation.unevenness && !preparation.fringes &&
+        preparation.denoise == 0.0 && preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };
     if (reduction == 1 && !sources.keepFrames)

@@ -24,7 +24,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 9;
+inline constexpr int kProcessVersion = 10;
 
 /// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
 struct Sources {

@@ -63,7 +63,8 @@ private Q_SLOTS:
     {
         QFETCH(double, noise);
         QFETCH(double, moved);
-        const auto pairs = pairsOf(3, [](size_t, double, double) { return 0.0; }, noise, moved);
+        const auto pairs = pairsOf(
+            3, [](size_t, double, double) { return 0.0; }, noise, moved);
         QVERIFY(fitUnevenness(pairs, {.frames = 3}).empty());
     }
     void slopesOfTheSceneAreNoBands()
@@ -161,10 +162,10 @@ private Q_SLOTS:
         std::vector<double> ratios;
         for (int y = 10; y < height; y += 20)
             for (int x = 10; x < width; x += 20)
-                ratios.push_back(
-                    std::log2(double(got.row(1, y)[x]) / double(seen[reference].row(1, y)[x])));
+                ratios.push_back(std::log2(double(got.row(1, y)[x]) / double(seen[reference].row(1, y)[x])));
         std::ranges::sort(ratios);
-        qInfo("light over that of the reference: 2nd to 98th percentile %.4f EV", ratios[ratios.size() * 98 / 100] - ratios[ratios.size() / 50]);
+        qInfo("light over that of the reference: 2nd to 98th percentile %.4f EV",
+              ratios[ratios.size() * 98 / 100] - ratios[ratios.size() / 50]);
         QVERIFY(ratios[ratios.size() * 98 / 100] - ratios[ratios.size() / 50] < 0.1);
     }
 };
