@@ -4,6 +4,8 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <cmath>
+
 using namespace yolk;
 using namespace yolk::worlds;
 
@@ -38,6 +40,37 @@ private Q_SLOTS:
                     QVERIFY(std::abs(trueLight(world, y, c) - z) < 1e-4);
                 }
         }
+    }
+    void noiseOfJpegIsWhatItsQuantisersSay_data()
+    {
+        QTest::addColumn<int>("seed");
+        for (int seed : {106, 128, 136}) // qualities that differ, everything at rest in the first frame
+            QTest::addRow("%d", seed) << seed;
+    }
+    void noiseOfJpegIsWhatItsQuantisersSay()
+    {
+        QFETCH(int, seed);
+        World world = worldOf(uint64_t(seed), 480, 320);
+        world.flicker = 0.0;
+        QVERIFY(world.kind == FileKind::PlainJpeg);
+        ThreadRunner runner;
+        ExecContext shooting(runner), decoding(runner);
+        const ShotWorld shot = shoot(world, dir_.filePath("jpeg").toStdString(), shooting);
+        const FramePtr frame = loadFrame(shot.paths[0]);
+        const Image<uint16_t> codes = decodeFrame(*frame, 1, decoding);
+        double squares = 0.0, said = 0.0, count = 0.0;
+        for (int y = 0; y < codes.height(); ++y)
+            for (int x = 0; x < codes.width(); ++x) {
+                const double z = double(shot.seen[0].row(1, y)[x]) / shot.clipsAt[0];
+                if (z < 0.02 || z > 0.8)
+                    continue;
+                squares += std::pow(double(linearOfCode(codes.row(1, y)[x])) - z, 2) / z;
+                said += frame->assumedNoise.variance(z) / z;
+                count += 1.0;
+            }
+        QVERIFY(count > 5000);
+        qInfo("quality %d: deviation %.2f of what is assumed", world.quality, std::sqrt(squares / said));
+        QVERIFY(squares < 2.0 * said && squares > 0.3 * said); // neither blind nor afraid
     }
     void dozenWorldsHold_data()
     {

@@ -109,9 +109,11 @@ private:
         };
         const auto add = [&](std::span<const Term> terms, double value, double weight) {
             for (const Term &t : terms) {
-                b(t.at) += weight * t.factor * value;
+                const double scaled = weight * t.factor;
+                b(t.at) += scaled * value;
                 for (const Term &u : terms)
-                    a(t.at, u.at) += weight * t.factor * u.factor;
+                    if (u.at >= t.at) // the factorisation reads the lower triangle, whose columns lie together
+                        a(u.at, t.at) += scaled * u.factor;
             }
         };
         double total = 0.0;
@@ -221,11 +223,14 @@ std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const U
         half[PlaceGrid::isWhite(p.tile)].push_back(p);
     std::array<double, kTiles> gain{}, count{};
     std::array<std::vector<Unevenness>, 2> found;
+    constexpr double kVisible = 0.01; // EV: 0.7 %, about what the eye tells beside each other
     for (size_t h = 0; h < 2; ++h) {
         if (half[h].empty())
             return {};
         const Problem fitted(half[h], model);
         found[h] = fitted.found();
+        if (strengthOf(found[h], found[h]).both < kVisible) // as in most sets: no need to look twice
+            return {};
         const double most = 9.0 * fitted.scale() * fitted.scale();
         for (const UnevenPair &p : half[1 - h]) {
             const double even = fitted.residual(p, true), bent = fitted.residual(p);
@@ -233,11 +238,10 @@ std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const U
             count[size_t(p.tile)] += 1.0;
         }
     }
-    constexpr double kSure = 5.0;     // standard errors
-    constexpr double kSame = 0.5;     // of the strength
-    constexpr double kVisible = 0.01; // EV: 0.7 %, about what the eye tells beside each other
+    constexpr double kSure = 5.0; // standard errors
+    constexpr double kSame = 0.5; // of the strength
     const Strength strength = strengthOf(found[0], found[1]);
-    if (tilesSure(gain, count) < kSure || strength.both < kVisible || strength.apart > kSame * strength.both)
+    if (tilesSure(gain, count) < kSure || strength.apart > kSame * strength.both)
         return {};
     return Problem({pairs.begin(), pairs.end()}, model).found();
 }

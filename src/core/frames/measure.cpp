@@ -4,6 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <tuple>
 #include <utility>
 
 namespace yolk {
@@ -227,14 +229,21 @@ private:
     }
     void applyTables(const Response *response)
     {
+        using Kind = std::tuple<bool, double, Vector3>; // mostly one for all
+        std::map<Kind, CodeTables> tables;
+        const auto kindOf = [&](size_t i) {
+            const MeasuredFrame &f = out_.frames[i];
+            return Kind(response && isDeveloped(*frames_[i]), f.whiteShare, f.gains);
+        };
+        for (size_t i = 0; i < frames_.size(); ++i)
+            if (const auto [place, isNew] = tables.try_emplace(kindOf(i)); isNew)
+                place->second = codeTables(std::get<bool>(place->first) ? response : nullptr,
+                                           std::get<double>(place->first), std::get<Vector3>(place->first));
         forEachPart(looking_, int(frames_.size()), [&](int i, ExecContext &) {
-            const MeasuredFrame &f = out_.frames[size_t(i)];
             const DecodedPtr &codes = asDecoded_[size_t(i)];
-            if (!codes)
-                return;
-            const CodeTables tables =
-                codeTables(response && isDeveloped(*frames_[size_t(i)]) ? response : nullptr, f.whiteShare, f.gains);
-            m_.pixels[size_t(i)] = tables.empty() ? codes : throughTables(*codes, tables);
+            const CodeTables &own = tables.at(kindOf(size_t(i)));
+            if (codes)
+                m_.pixels[size_t(i)] = own.empty() ? codes : throughTables(*codes, own);
         });
     }
     void tellStated()

@@ -134,7 +134,7 @@ std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const Plac
 bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlaces &placing,
                     const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured)
 {
-    constexpr size_t kReach = 2, kMostInPair = 8000;
+    constexpr size_t kReach = 2, kMostInPair = 3000; // some 45 to a line
     constexpr float kClipped = 0.9f;
     UnevenModel model{.frames = placed.frames.size(), .acrossColumns = false, .rim = false};
     model.aspect = double(placed.grid.width) / placed.grid.height;
