@@ -49,4 +49,15 @@ inline double tukeyWeight(double r)
     return inside > 0.0 ? inside * inside : 0.0;
 }
 
+/// Weights of residuals' sizes, in any unit; returns their standard deviation by the median size, at least `least`.
+/// Shapes: not empty; as many weights.
+inline double robustWeights(std::span<const double> sizes, bool gently, double least, std::span<double> weights)
+{
+    std::vector<double> copy(sizes.begin(), sizes.end());
+    const double scale = std::max(least, kDeviationOfMedian * medianOf(copy));
+    for (size_t i = 0; i < sizes.size(); ++i)
+        weights[i] = gently ? huberWeight(sizes[i] / scale) : tukeyWeight(sizes[i] / scale);
+    return scale;
+}
+
 } // namespace yolk

@@ -91,10 +91,7 @@ private:
         sizes.reserve(pairs_.size());
         for (const UnevenPair &p : pairs_)
             sizes.push_back(std::abs(residual(p)));
-        std::vector<double> copy = sizes;
-        scale_ = std::max(1e-3, kDeviationOfMedian * medianOf(copy));
-        for (size_t i = 0; i < sizes.size(); ++i)
-            weights_[i] = gently ? huberWeight(sizes[i] / scale_) : tukeyWeight(sizes[i] / scale_);
+        scale_ = robustWeights(sizes, gently, 1e-3, weights_);
     }
 
     void solve()

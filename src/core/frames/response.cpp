@@ -240,10 +240,7 @@ private:
         sizes.reserve(pairs_.size());
         for (const LightPair &p : pairs_)
             sizes.push_back(std::abs(residual(p)));
-        std::vector<double> sorted = sizes;
-        scale_ = std::max(1e-3, kDeviationOfMedian * medianOf(sorted));
-        for (size_t i = 0; i < sizes.size(); ++i)
-            weights_[i] = gently ? huberWeight(sizes[i] / scale_) : tukeyWeight(sizes[i] / scale_);
+        scale_ = robustWeights(sizes, gently, 1e-3, weights_);
     }
 
     std::span<const LightPair> pairs_;
