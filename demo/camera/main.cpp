@@ -58,6 +58,8 @@ int main(int argc, char **argv)
         ->check(CLI::Range(0.0, 10.0));
     auto *optics = app.add_option_group("Lens");
     optics->add_option("--softness", lens.softness, "standard deviation of its blur in pixels");
+    optics->add_option("--anti-alias", lens.antiAlias,
+                       "standard deviation in pixels of the filter before the sensor; 0.5 is a whole one");
     optics->add_option("--barrel", lens.barrel, "the middle is larger than the corners by this share");
     optics->add_option("--red-fringe", lens.redFringe, "red is larger than green by this share");
     optics->add_option("--blue-fringe", lens.blueFringe, "blue is larger than green by this share");

@@ -19,6 +19,7 @@ demo::Lens DemoFrame::lens() const
             .redFringe = number("--red-fringe"),
             .blueFringe = number("--blue-fringe"),
             .vignetting = number("--vignetting"),
+            .antiAlias = number("--anti-alias"),
             .dustSpots = int(number("--dust")),
             .dustSeed = options.contains("--dust-seed") ? uint64_t(number("--dust-seed")) : 1};
 }

@@ -6,6 +6,7 @@
 #include "render/output.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstring>
 #include <vector>
@@ -37,8 +38,12 @@ QImage screenPicture(ImageView<const float> display, const MonitorTransform *mon
 
 QColor screenColour(const Vector3 &linear)
 {
-    const auto code = [](double v) { return int(std::lround(255.0 * encodeSrgb(std::clamp(v, 0.0, 1.0)))); };
-    return QColor(code(linear[0]), code(linear[1]), code(linear[2]));
+    Image<float> pixel(1, 1, 3); // by the coder of views and files, so that a reading is what they hold
+    for (int c = 0; c < 3; ++c)
+        pixel.row(c, 0)[0] = float(linear[size_t(c)]);
+    std::array<uint8_t, 3> codes;
+    encodeRow8(pixel.view(), 0, codes);
+    return QColor(codes[0], codes[1], codes[2]);
 }
 
 void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor &overlay, const QPoint &origin)
