@@ -75,6 +75,11 @@ YOLK_INLINE Float8 inside(Float8 t, Int8 far, Float8 grey, const Float8 *d, cons
     return far ? low : t;
 }
 
+YOLK_INLINE Int8 within(Float8 v, float slack)
+{
+    return (v >= -slack) & (v <= 1.0f + slack); // NaN is not
+}
+
 /// Eight pixels.
 YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m, float chroma)
 {
@@ -101,10 +106,15 @@ YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m,
     const Int8 far = outside(rgb[0], rgb[1], rgb[2]) & ~black & ~white;
     if (any(far))
         place(inside(zero + chroma, far, grey, d, m));
+    // Where the chroma stays, so does what lies inside: a pixel must not depend on those beside it.
+    const Int8 stays = chroma == 1.0f
+                           ? within(r, kFitRounding) & within(g, kFitRounding) & within(b, kFitRounding)
+                           : Int8{};
+    const Float8 in[3] = {r, g, b};
     float *const to[3] = {toR, toG, toB};
     for (int c = 0; c < 3; ++c) {
-        const Float8 v = white ? one : most(zero, least(rgb[c], one));
-        store(black ? zero : v, to[c]);
+        const Float8 fitted = black ? zero : white ? one : rgb[c];
+        store(most(zero, least(stays ? in[c] : fitted, one)), to[c]);
     }
 }
 

@@ -5,9 +5,13 @@
 
 namespace yolk {
 
+/// How far outside of [0, 1] single precision may put what lies inside.
+inline constexpr float kFitRounding = 2e-6f;
+
 /// Multiplies the Oklab chroma of linear RGB by `chroma` and brings what then lies outside of the cube [0, 1]^3 into
 /// it: lightness clamped to that of black and white, hue kept, chroma reduced just as far as needed (bisection to
-/// 1/1024 of it), as mapIntoGamut() does. In place; NaN becomes black. Source: [Ottosson2020].
+/// 1/1024 of it), as mapIntoGamut() does. Where `chroma` is 1, what lies inside already is only clamped: a
+/// pixel does not depend on those beside it. In place; NaN becomes black. Source: [Ottosson2020].
 void fitColours(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma);
 
 } // namespace yolk

@@ -108,8 +108,6 @@ void colourRow(const float *__restrict inR, const float *__restrict inG, const f
     }
 }
 
-constexpr float kRounding = 2e-6f; // of the matrices and the gain in single precision
-
 /// Takes colours within rounding of the cube [0, 1]^3 into it (white must stay white), and says whether something lies
 /// further out.
 YOLK_MULTIVERSION
@@ -118,7 +116,7 @@ bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b
     int outside = 0;
     for (int x = 0; x < count; ++x) {
         const float low = std::min(std::min(r[x], g[x]), b[x]), high = std::max(std::max(r[x], g[x]), b[x]);
-        outside |= !(low >= -kRounding) | !(high <= 1.0f + kRounding);
+        outside |= !(low >= -kFitRounding) | !(high <= 1.0f + kFitRounding);
     }
     if (outside)
         return true;
