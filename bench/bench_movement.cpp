@@ -8,7 +8,7 @@
 #include "io/linear_codes.h"
 #include "io/radiance_file.h"
 #include "render/align_stage.h"
-#include "render/render.h"
+#include "render/render_plan.h"
 #include "support/demo_data.h"
 #include "support/moving_scenes.h"
 #include "support/pu21.h"
@@ -77,7 +77,7 @@ std::vector<Image<float>> statesOnReference(const OpenedSet &set, const Recipe &
     ExecContext aligning = ctx.child({});
     const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
     const auto used = bracket.used();
-    const auto aligned = alignedSet(set.sources, bracket, set.measured, recipe, 1, aligning);
+    const auto aligned = alignedSet(RenderPlan(set.sources, set.measured, recipe), 1, aligning);
     std::vector<Image<float>> out(own.size());
     for (size_t i = 0; i < used.size(); ++i) {
         const size_t given = size_t(used[i]->given - 1);
@@ -133,7 +133,7 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
             if (!truth.mask.row(0, y)[x] && luminance709(truth.states[0], x, y) > 0.01f)
                 ratios.push_back(got(x, y) / double(luminance709(truth.states[0], x, y)));
     const double scale = percentile(ratios, 0.5);
-    const auto aligned = alignedSet(set.sources, bracket, set.measured, recipe, 1, own);
+    const auto aligned = alignedSet(RenderPlan(set.sources, set.measured, recipe), 1, own);
     const Matrix3 fromFrame = m * merged->colour.toRec2020;
     const auto alone = [&](size_t state, int x, int y) {
         Vector3 rgb;
@@ -249,7 +249,7 @@ void benchCost(Report &report, const std::string &folder)
     recipe.align.mode = AlignMode::Off;
     const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
     ExecContext decoding = ctx.child({});
-    const auto aligned = alignedSet(set.sources, bracket, set.measured, recipe, 1, decoding);
+    const auto aligned = alignedSet(RenderPlan(set.sources, set.measured, recipe), 1, decoding);
     std::vector<cv::Mat> eightBit;
     std::vector<float> times;
     for (const std::string &path : paths) {

@@ -5,7 +5,7 @@
 
 #include "base/memory.h"
 #include "canvas/canvas.h"
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 #include "main_window.h"
 #include "tasting/tasting_sheet.h"
 
@@ -115,7 +115,7 @@ void slide(MainWindow &window, Report &report)
         changeTimes(window, 1, [&](Recipe &recipe, int) { recipe = start; });
         forEachField(kToneFields, [&](const auto &field) {
             if constexpr (requires { field.minimum; })
-                if (actsUnder(method.value, field.key))
+                if (isVisible(start.tone, field))
                     measure(std::string(method.key) + "." + std::string(field.key), [&](Recipe &recipe, int i) {
                         recipe = start;
                         const double span = field.maximum - field.minimum, share = ((i * 37) % 60 + 20) / 100.0;

@@ -1,7 +1,7 @@
 // yolk: the window. Files and folders named on the command line are opened.
 #include "application.h"
 #include "base/memory.h"
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 #include "main_window.h"
 #include "theme/theme.h"
 

@@ -8,7 +8,7 @@
 #include "canvas/message_strip.h"
 #include "canvas/readings_list.h"
 #include "compare_bar.h"
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 #include "hold_keys.h"
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
@@ -406,18 +406,9 @@ void MainWindow::refreshCommands()
 
 void MainWindow::refreshMarks()
 {
-    const Recipe &recipe = document_->recipe();
-    path_->tab(int(Step::Frames))
-        ->setMarked(!recipe.frames.excluded.empty() || !recipe.frames.removed.empty() ||
-                    !recipe.frames.exposure.empty() || recipe.prepare != PrepareSettings() ||
-                    recipe.white.mode != WhiteMode::AsShot);
-    path_->tab(int(Step::Merge))
-        ->setMarked(!recipe.frames.influence.empty() || !recipe.frames.reference.empty() ||
-                    !recipe.frames.keeper.empty() || recipe.align != AlignSettings() ||
-                    recipe.movement != MovementSettings());
-    path_->tab(int(Step::Tone))->setMarked(recipe.tone != document_->automatic() || recipe.colour != ColourSettings());
-    path_->tab(int(Step::Export))
-        ->setMarked(recipe.output != ExportSettings() || recipe.radiance != RadianceSettings());
+    const Recipe start = withoutPresets({}, document_->automaticRecipe());
+    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Export})
+        path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
 }
 
 void MainWindow::refreshMessages()

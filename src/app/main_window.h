@@ -2,6 +2,7 @@
 #pragma once
 
 #include "document/document.h"
+#include "recipe/step.h"
 
 #include <QMainWindow>
 
@@ -28,8 +29,6 @@ class StatusLine;
 class StepPath;
 class TastingSheet;
 class TonePanel;
-
-enum class Step { Frames, Merge, Tone, Export };
 
 class MainWindow : public QMainWindow {
     Q_OBJECT

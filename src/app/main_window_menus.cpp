@@ -2,7 +2,7 @@
 #include "main_window.h"
 
 #include "canvas/canvas.h"
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 #include "hold_keys.h"
 #include "keys_list.h"
 #include "lightscale/light_scale.h"

@@ -102,12 +102,12 @@ private Q_SLOTS:
             window_->settle();
             const ToneMethod method = kToneMethods[i].value;
             QCOMPARE(int(document().recipe().tone.method), int(method));
-            QCOMPARE(panel.slider("gamma")->isVisibleTo(&panel), method == ToneMethod::Plain);
-            QCOMPARE(panel.choice("bright_end")->isVisibleTo(&panel), method == ToneMethod::Plain);
-            QCOMPARE(panel.slider("range")->isVisibleTo(&panel), method != ToneMethod::Plain);
-            QCOMPARE(panel.slider("local_contrast")->isVisibleTo(&panel),
+            QCOMPARE(panel.controls().slider("tone.gamma")->isVisibleTo(&panel), method == ToneMethod::Plain);
+            QCOMPARE(panel.controls().choice("tone.bright_end")->isVisibleTo(&panel), method == ToneMethod::Plain);
+            QCOMPARE(panel.controls().slider("tone.range")->isVisibleTo(&panel), method != ToneMethod::Plain);
+            QCOMPARE(panel.controls().slider("tone.local_contrast")->isVisibleTo(&panel),
                      method == ToneMethod::Local || method == ToneMethod::Blend);
-            QCOMPARE(panel.slider("toe")->isVisibleTo(&panel),
+            QCOMPARE(panel.controls().slider("tone.toe")->isVisibleTo(&panel),
                      method == ToneMethod::Local || method == ToneMethod::Global);
         }
     }
@@ -122,10 +122,10 @@ private Q_SLOTS:
             const QImage before = picture();
             const auto check = [&](const auto &field) {
                 if constexpr (requires { field.minimum; }) {
-                    if (!actsUnder(method.value, field.key))
+                    if (!isVisible(recipe.tone, field))
                         return;
                     ValueSlider *slider =
-                        panel.slider(QString::fromUtf8(field.key.data(), qsizetype(field.key.size())));
+                        panel.controls().slider(QString::fromStdString("tone." + std::string(field.key)));
                     const double start = slider->value();
                     const double other = start + (field.maximum - start > start - field.minimum ? 1 : -1) *
                                                      (field.maximum - field.minimum) / 4;
@@ -141,7 +141,7 @@ private Q_SLOTS:
             forEachField(kToneFields, check);
         }
         const double colour = colourfulness(picture());
-        Q_EMIT panel.slider("saturation")->changed(-100, {});
+        Q_EMIT panel.controls().slider("colour.saturation")->changed(-100, {});
         window_->settle();
         QVERIFY(colourfulness(picture()) < 3.0 && colour > 10.0);
     }

@@ -124,7 +124,7 @@ private Q_SLOTS:
 
         // A tone change by keyboard.
         window_->goTo(Step::Tone);
-        ValueSlider *exposure = window_->tonePanel()->slider("exposure");
+        ValueSlider *exposure = window_->tonePanel()->controls().slider("tone.exposure");
         const double before = document().recipe().tone.exposure;
         exposure->track()->setFocus();
         QTest::keyClick(exposure->track(), Qt::Key_Right);
@@ -139,7 +139,8 @@ private Q_SLOTS:
             QTest::mouseMove(scale, handle + QPoint(0, i));
         QTest::mouseRelease(scale, Qt::LeftButton, {}, handle + QPoint(0, 8));
         QVERIFY(document().recipe().tone.highlights < -10.0);
-        QCOMPARE(window_->tonePanel()->slider("highlights")->value(), document().recipe().tone.highlights);
+        QCOMPARE(window_->tonePanel()->controls().slider("tone.highlights")->value(),
+                 document().recipe().tone.highlights);
         QVERIFY(std::abs(scale->handlePosition(3).y() - (handle.y() + 8)) < 1.5); // it stays under the pointer
         QTRY_VERIFY(settled());
         QTRY_VERIFY(window_->canvas()->picture().image == expectedView());
@@ -354,11 +355,13 @@ private Q_SLOTS:
         openFrames();
         window_->goTo(Step::Tone);
         TonePanel *panel = window_->tonePanel();
-        QVERIFY(panel->slider("range")->isVisible() && !panel->slider("gamma")->isVisible());
+        QVERIFY(panel->controls().slider("tone.range")->isVisible() &&
+                !panel->controls().slider("tone.gamma")->isVisible());
         Recipe plain = document().recipe();
         plain.tone.method = ToneMethod::Plain;
         document().setRecipe(plain, "method");
-        QVERIFY(!panel->slider("range")->isVisible() && panel->slider("gamma")->isVisible());
+        QVERIFY(!panel->controls().slider("tone.range")->isVisible() &&
+                panel->controls().slider("tone.gamma")->isVisible());
         document().startAgain();
         QCOMPARE(document().recipe().tone, document().automatic());
     }

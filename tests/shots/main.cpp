@@ -1,6 +1,6 @@
 // yolk-shots: takes the pictures of docs/screenshots from the demo bracket, in the real window, without a screen.
 #include "canvas/canvas.h"
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
 #include "sets/collection.h"
@@ -23,6 +23,7 @@
 #include <cstdio>
 
 using namespace yolk::app;
+using yolk::Step;
 
 namespace {
 

@@ -1,7 +1,7 @@
 // What stands on the canvas while nothing is open: what to drop, and the demo sets.
 #pragma once
 
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 
 #include <QFrame>
 

@@ -1,6 +1,7 @@
 #include "document/document.h"
 
 #include "document/screen_picture.h"
+#include "recipe/sections.h"
 #include "render/frame_stage.h"
 #include "render/output.h"
 
@@ -246,6 +247,9 @@ QSize Document::pictureSize() const
 void Document::setRecipe(Recipe recipe, const QString &what, const QString &gesture)
 {
     static_cast<void>(bracketOf(sources_, *measured_, recipe)); // what cannot be, throws before the history has it
+    const ToneSettings &now = this->recipe().tone;
+    if (!gesture.isEmpty() && (recipe.tone.whites != now.whites || recipe.tone.blacks != now.blacks))
+        showEndsBriefly();
     if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
         recipeIsNew();
 }
@@ -269,12 +273,12 @@ void Document::redo()
 void Document::recipeIsNew()
 {
     curve_.emplace(recipe().tone, measured_->tone);
-    const bool alignChanged = recipe().align != mergedRecipe_.align;
-    const bool framesChanged = recipe().frames != mergedRecipe_.frames || alignChanged;
-    const bool cropChanged = recipe().geometry != mergedRecipe_.geometry;
-    const bool mergeChanged =
-        framesChanged || recipe().prepare != mergedRecipe_.prepare || recipe().movement != mergedRecipe_.movement;
-    const bool whiteChanged = recipe().white != mergedRecipe_.white;
+    const bool mergeChanged = !areSameUpTo(Stage::Merge, recipe(), mergedRecipe_);
+    // Where the frames lie and how they count.
+    const bool framesChanged =
+        !areSameUpTo(Stage::Align, recipe(), mergedRecipe_) || recipe().frames != mergedRecipe_.frames;
+    const bool cropChanged = !areSameAt(Stage::Geometry, recipe(), mergedRecipe_);
+    const bool whiteChanged = !areSameAt(Stage::Scene, recipe(), mergedRecipe_);
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = recipe().geometry;
         arrange();

@@ -80,8 +80,10 @@ void Document::decidePlace(size_t place, HandTask task, std::optional<size_t> fr
     region.task = task;
     if (frame)
         region.frame = bracket_->frames[*frame].frame->id;
-    for (const Point &p : outlineOf(merged_->movement, place))
-        region.points.push_back({p.x * merged_->reduction, p.y * merged_->reduction});
+    std::vector<Point> outline = outlineOf(merged_->movement, place);
+    for (Point &p : outline)
+        p = {p.x * merged_->reduction, p.y * merged_->reduction};
+    region.points = std::move(outline);
     addRegion(std::move(region));
 }
 

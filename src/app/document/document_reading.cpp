@@ -22,13 +22,7 @@ std::optional<Probe> Document::probe(const QPointF &position) const
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
     const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
     const Matrix3 white = whiteMatrix(merged_->colour, recipe().white, *measured_);
-    Vector3 rgb =
-        white * Vector3{pixels.radiance.row(0, y)[x], pixels.radiance.row(1, y)[x], pixels.radiance.row(2, y)[x]};
-    if (pixels.clipped.row(0, y)[x] > 1) { // stays white, as in the picture
-        const Vector3 shift = clippedWhiteShift(*merged_, white);
-        for (size_t c = 0; c < 3; ++c)
-            rgb[c] += shift[c] * double(clippedLightOf(*merged_, x, y));
-    }
+    const Vector3 rgb = sceneLightAt(*merged_, white, x, y);
     Probe out;
     double luminance = 0.0;
     for (size_t c = 0; c < 3; ++c) {

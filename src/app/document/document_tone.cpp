@@ -1,6 +1,7 @@
 // Tone: settings, presets, and pictures of other settings to choose from.
 #include "document/document.h"
 
+#include "recipe/sections.h"
 #include "tone/tone_curve.h"
 
 #include <cmath>
@@ -11,8 +12,6 @@ void Document::setTone(double ToneSettings::*member, double value, const QString
 {
     Recipe next = recipe();
     next.tone.*member = value;
-    if (!gesture.isEmpty() && (member == &ToneSettings::whites || member == &ToneSettings::blacks))
-        showEndsBriefly();
     setRecipe(std::move(next), name, gesture);
 }
 
@@ -36,11 +35,9 @@ double Document::lightnessAt(double ev) const
 
 Recipe Document::automaticRecipe() const
 {
-    Recipe out = recipe();
-    out.tone = automatic_;
-    out.colour = {};
-    out.preset = {};
-    return out;
+    Recipe start;
+    start.tone = automatic_;
+    return withoutPresets(recipe(), start);
 }
 
 void Document::startAgain()

@@ -2,6 +2,8 @@
 #include "document/document.h"
 
 #include "document/screen_picture.h"
+#include "recipe/sections.h"
+#include "render/render_plan.h"
 #include "widgets/number_text.h"
 
 #include <algorithm>
@@ -15,10 +17,9 @@ constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the 
 constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
 constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 
-/// Whether two recipes ask for the same merge.
 bool sameMerge(const Recipe &a, const Recipe &b)
 {
-    return a.frames == b.frames && a.prepare == b.prepare && a.align == b.align && a.movement == b.movement;
+    return areSameUpTo(Stage::Merge, a, b);
 }
 
 } // namespace
@@ -356,15 +357,16 @@ void Document::summarise()
             {whole.region.left(), whole.region.top(), whole.region.right(), whole.region.bottom()},
             whole.size.width(),
             whole.size.height()};
-        const Image<float> display = render(job.sources, job.recipe, job.measured, request, ctx);
+        const RenderPlan plan(job.sources, job.measured, job.recipe);
+        const Image<float> display = render(plan, job.recipe.output.space, request, ctx);
         Summary out; // step by step: g++ 12 destroys twice what a braced list held when a later part of it throws
         const bool same = job.space == job.recipe.output.space; // then it need not be rendered twice
         out.overview.image =
             same ? screenPicture(display.view(), job.monitor->from(job.space), ctx) : paintView(job, whole, ctx);
         out.overview.region = whole.region;
         out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
-        if (job.recipe.tone.method == ToneMethod::Blend) { // the others have a curve
-            const PicturePtr scene = sceneOf(job.sources, job.measured, job.recipe, request, ctx); // is in the cache
+        if (job.recipe.tone.method == ToneMethod::Blend) {        // the others have a curve
+            const PicturePtr scene = sceneOf(plan, request, ctx); // is in the cache
             out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space, ctx);
         }
         return out;

@@ -1,6 +1,7 @@
 #include "document/view_job.h"
 
 #include "document/screen_picture.h"
+#include "render/render_plan.h"
 
 namespace yolk::app {
 namespace {
@@ -19,15 +20,14 @@ QPoint patternOrigin(const ViewRequest &view)
             int(view.region.top() * view.size.height() / view.region.height())};
 }
 
-Image<float> displayOf(const ViewJob &job, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
+Image<float> displayOf(const ViewJob &job, const RenderPlan &plan, OutputSpace space, const RenderRequest &request,
+                       ExecContext &ctx)
 {
-    Recipe recipe = job.recipe;
-    recipe.output.space = space;
     if (!job.frame)
-        return render(job.sources, recipe, job.measured, request, ctx);
+        return render(plan, space, request, ctx);
     const FrameBrightness brightness =
         job.frame->as == FrameView::As::Taken ? FrameBrightness::AsTaken : FrameBrightness::LikePicture;
-    return lookThrough(job.sources, job.frame->frame, brightness, recipe, job.measured, request, ctx);
+    return lookThrough(plan, job.frame->frame, brightness, space, request, ctx);
 }
 
 } // namespace
@@ -45,13 +45,14 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
     if (job.frame && job.frame->as == FrameView::As::File)
         return screenPicture(lookAtFrame(job.sources, job.frame->frame, job.recipe, job.measured, request, ctx).view(),
                              fromSrgb, ctx);
-    const Image<float> display = displayOf(job, job.space, request, ctx);
+    const RenderPlan plan(job.sources, job.measured, job.recipe);
+    const Image<float> display = displayOf(job, plan, job.space, request, ctx);
     QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;
         const Image<uint8_t> hatch = space == job.space
                                          ? outputEnds(display.view(), *job.ends, ctx)
-                                         : outputEnds(displayOf(job, space, request, ctx).view(), *job.ends, ctx);
+                                         : outputEnds(displayOf(job, plan, space, request, ctx).view(), *job.ends, ctx);
         paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
     }
     return out;

@@ -11,10 +11,10 @@
 namespace yolk::app {
 namespace {
 
-const auto &kMode = std::get<0>(kAlignFields);
-const auto &kModel = std::get<1>(kAlignFields);
-const auto &kLocal = std::get<2>(kAlignFields);
-const auto &kCrop = std::get<0>(kGeometryFields);
+const auto &kMode = fieldOf<kAlignFields, &AlignSettings::mode>();
+const auto &kModel = fieldOf<kAlignFields, &AlignSettings::model>();
+const auto &kLocal = fieldOf<kAlignFields, &AlignSettings::local>();
+const auto &kCrop = fieldOf<kGeometryFields, &GeometrySettings::crop>();
 
 QString number(double value)
 {

@@ -1,8 +1,7 @@
 // Export: the finished picture, and the radiance.
 #pragma once
 
-#include "document/document.h"
-#include "steps/panel.h"
+#include "steps/field_controls.h"
 
 class QLabel;
 
@@ -20,10 +19,8 @@ Q_SIGNALS:
 private:
     void refresh();
     Document *document_;
-    ChoiceRow *space_ = nullptr;
-    ValueSlider *quality_ = nullptr;
+    FieldControls *controls_;
     QLabel *facts_;
-    std::vector<std::function<void(const RadianceSettings &)>> shown_; ///< brings each row of the radiance up to date
 };
 
 } // namespace yolk::app

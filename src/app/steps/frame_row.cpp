@@ -60,12 +60,14 @@ QLabel *smallLabel(QWidget *parent)
     return label;
 }
 
+constexpr double kLeastShare = 0.0005; // what shows as 0.1 percent
+
 /// Short: a row has little room.
 QString shareText(double share)
 {
-    return share < 1e-4  ? QStringLiteral("<0.01 %")
-           : share < 0.1 ? percentText(share)
-                         : QStringLiteral("%1 %").arg(std::lround(100.0 * share));
+    return share < kLeastShare ? QStringLiteral("<%1 %").arg(QLocale().toString(0.1, 'f', 1))
+           : share < 0.0995    ? QLocale().toString(100.0 * share, 'f', 1) + QStringLiteral(" %")
+                               : QStringLiteral("%1 %").arg(std::lround(100.0 * share));
 }
 
 QString sourceText(const BracketFrame &f)
@@ -177,10 +179,10 @@ void FrameRow::show(const BracketFrame &f, const Shown &shown)
     ev_->setToolTip(exposureFacts(f));
     const QString source = radiance ? QString() : sourceText(f);
     source_->setText(shown.reference && !radiance ? tr("reference") : source); // the tooltip of the field says the rest
-    const QString clipped = f.measured.clippedShare > 0.0 ? tr("%1 clipped").arg(shareText(f.measured.clippedShare))
-                                                          : tr("clipped nowhere");
+    const QString clipped =
+        f.measured.clippedShare > 0.0 ? tr("%1 clipped").arg(shareText(f.measured.clippedShare)) : tr("no clipping");
     const QString drowned =
-        f.measured.darkShare > 0.0 ? tr("%1 noise").arg(shareText(f.measured.darkShare)) : tr("clean");
+        f.measured.darkShare >= kLeastShare ? tr("%1 noise").arg(shareText(f.measured.darkShare)) : tr("clean");
     shares_->setText(clipped + QStringLiteral(" · ") + drowned);
     shares_->setVisible(!radiance && f.usable);
     const QString all =

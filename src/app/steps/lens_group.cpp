@@ -10,9 +10,9 @@
 namespace yolk::app {
 namespace {
 
-const auto &kFringes = std::get<0>(kPrepareFields);
-const auto &kDarkNoise = std::get<1>(kPrepareFields);
-const auto &kDemosaic = std::get<2>(kPrepareFields);
+const auto &kFringes = fieldOf<kPrepareFields, &PrepareSettings::fringes>();
+const auto &kDarkNoise = fieldOf<kPrepareFields, &PrepareSettings::darkNoise>();
+const auto &kDemosaic = fieldOf<kPrepareFields, &PrepareSettings::demosaic>();
 
 } // namespace
 

@@ -18,8 +18,8 @@
 namespace yolk::app {
 namespace {
 
-const auto &kMode = std::get<0>(kMovementFields);
-const auto &kSensitivity = std::get<1>(kMovementFields);
+const auto &kMode = fieldOf<kMovementFields, &MovementSettings::mode>();
+const auto &kSensitivity = fieldOf<kMovementFields, &MovementSettings::sensitivity>();
 constexpr int kColumns = 6; // of keepers
 constexpr QSize kThumbnail{30, 20};
 constexpr int kKeeperHeight = 46;
@@ -33,7 +33,7 @@ QLabel *smallLabel(QWidget *parent)
 
 SliderSpec brushSpec()
 {
-    SliderSpec spec = sliderSpec(std::get<1>(kHandRegionFields));
+    SliderSpec spec = sliderSpec(fieldOf<kHandRegionFields, &HandRegion::radius>());
     spec.minimum = 2; // a file may say 0: round an area
     spec.maximum = 1000;
     return spec;
@@ -365,8 +365,10 @@ void MovementGroup::take(const DrawnShape &shape)
     HandRegion region;
     region.task = *asked_;
     region.radius = shape.radius;
+    std::vector<Point> points;
     for (const QPointF &p : shape.points)
-        region.points.push_back({p.x(), p.y()});
+        points.push_back({p.x(), p.y()});
+    region.points = std::move(points);
     const auto &regions = document_->recipe().movement.regions;
     if (redrawn_ && *redrawn_ < regions.size()) {
         const Bracket &bracket = document_->bracket();

@@ -5,14 +5,16 @@
 #include "widgets/choice_row.h"
 #include "widgets/value_slider.h"
 
+#include <QCoreApplication>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
 namespace yolk::app {
 
+/// Words of a field table, in the language of the window.
 inline QString words(std::string_view text)
 {
-    return QString::fromUtf8(text.data(), qsizetype(text.size()));
+    return QCoreApplication::translate("Fields", std::string(text).c_str());
 }
 
 template <class S> SliderSpec sliderSpec(const RealField<S> &field)

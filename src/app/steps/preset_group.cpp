@@ -19,20 +19,6 @@
 namespace yolk::app {
 namespace {
 
-const SliderSpec &amountSpec()
-{
-    static const SliderSpec spec{
-        PresetGroup::tr("Amount"),
-        PresetGroup::tr("How much of the preset is taken, in percent; 0 is the automatic start"),
-        QString(),
-        0,
-        kMostPresetAmount,
-        0,
-        1,
-        0};
-    return spec;
-}
-
 /// Name, group and, for a new preset, its parts.
 class PresetDialog : public QDialog {
 public:
@@ -49,13 +35,13 @@ public:
         auto *form = new QFormLayout(this);
         form->addRow(tr("Name"), name_);
         form->addRow(tr("Group"), group_);
-        for (const PresetPart &part : kPresetParts) {
+        for (const PresetPart &part : presetParts()) {
             auto *box = new QCheckBox(words(part.name), this);
             box->setChecked(true);
             box->setVisible(withParts);
             if (withParts)
                 form->addRow(parts_.isEmpty() ? tr("It decides") : QString(), box);
-            parts_.insert(words(part.key), box);
+            parts_.insert(QString::fromStdString(part.key), box);
         }
         auto *buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel, this);
         form->addRow(buttons);
@@ -83,7 +69,8 @@ private:
 
 PresetGroup::PresetGroup(Document *document, PresetShelf *shelf, QWidget *parent)
     : FoldGroup(tr("Presets"), parent), document_(document), shelf_(shelf), groups_(new QComboBox(this)),
-      list_(new QListWidget(this)), amount_(new ValueSlider(amountSpec(), this)),
+      list_(new QListWidget(this)),
+      amount_(new ValueSlider(sliderSpec(fieldOf<kPresetUseFields, &PresetUse::amount>()), this)),
       taste_(new QPushButton(tr("Taste"), this)), variations_(new QPushButton(tr("Variations"), this)),
       own_(new QPushButton(tr("Own"), this))
 {

@@ -84,7 +84,7 @@ void ResponsePlot::paintEvent(QPaintEvent *)
 
 namespace {
 
-const auto &kChoice = std::get<3>(kPrepareFields);
+const auto &kChoice = fieldOf<kPrepareFields, &PrepareSettings::response>();
 
 } // namespace
 

@@ -7,9 +7,9 @@
 namespace yolk::app {
 namespace {
 
-const auto &kMode = std::get<0>(kWhiteFields);
-const auto &kTemperature = std::get<1>(kWhiteFields);
-const auto &kTint = std::get<2>(kWhiteFields);
+const auto &kMode = fieldOf<kWhiteFields, &WhiteSettings::mode>();
+const auto &kTemperature = fieldOf<kWhiteFields, &WhiteSettings::temperature>();
+const auto &kTint = fieldOf<kWhiteFields, &WhiteSettings::tint>();
 
 } // namespace
 

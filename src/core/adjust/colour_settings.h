@@ -14,7 +14,8 @@ struct ColourSettings {
 
 inline constexpr auto kColourFields = std::tuple{
     RealField<ColourSettings>{"saturation", &ColourSettings::saturation, -100, 100, 0, 1, 0, "", "Colour", "Saturation",
-                              "Makes all colours stronger or weaker, in percent; -100 is black and white"},
+                              "Makes all colours stronger or weaker, in percent; -100 is black and white", nullptr,
+                              true},
 };
 
 } // namespace yolk

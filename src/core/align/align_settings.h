@@ -38,13 +38,19 @@ inline constexpr std::array kLocalModes{
                       "other frames"},
 };
 
+constexpr bool isAligned(const AlignSettings &settings)
+{
+    return settings.mode == AlignMode::On;
+}
+
 inline constexpr auto kAlignFields = std::tuple{
     ChoiceField<AlignSettings, AlignMode>{"mode", &AlignSettings::mode, kAlignModes, "Alignment", "Align",
                                           "Brings hand-held frames onto the reference frame"},
     ChoiceField<AlignSettings, ModelChoice>{"model", &AlignSettings::model, kModelChoices, "Alignment", "Motion",
-                                            "What the camera may have done between two frames"},
+                                            "What the camera may have done between two frames", isAligned},
     ChoiceField<AlignSettings, AlignMode>{"local", &AlignSettings::local, kLocalModes, "Alignment", "Near and far",
-                                          "Follows parallax: what a single motion of the frame does not explain"},
+                                          "Follows parallax: what a single motion of the frame does not explain",
+                                          isAligned},
 };
 
 } // namespace yolk

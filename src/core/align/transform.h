@@ -1,6 +1,7 @@
 // How one frame lies to another: a plane projective transform and the words for it.
 #pragma once
 
+#include "base/point.h"
 #include "colour/primaries.h"
 
 #include <array>
@@ -9,11 +10,6 @@ namespace yolk {
 
 /// From the simplest on; each holds those before it.
 enum class MotionModel { None, Shift, Rigid, Similarity, Homography };
-
-struct Point {
-    double x = 0.0, y = 0.0;
-    bool operator==(const Point &) const = default;
-};
 
 /// Takes a point of the reference frame to where the same thing lies in another frame. Pixels of each frame, x right,
 /// y down, pixel centres at +0.5.

@@ -1,8 +1,9 @@
 // 128-bit content hashes (XXH3, package libxxhash-dev): the identity of files and of cached results.
 #pragma once
 
+#include <cstddef> // first: moc cannot read <compare> before it
+
 #include <compare>
-#include <cstddef>
 #include <cstdint>
 #include <memory>
 #include <span>

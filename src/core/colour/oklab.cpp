@@ -44,6 +44,11 @@ Vector3 OklabSpace::toRgb(const Oklab &lab) const
     return fromCones_ * cones;
 }
 
+const Matrix3 &OklabSpace::conesToLab()
+{
+    return kConesToLab;
+}
+
 Vector3 OklabSpace::lightnessRow()
 {
     return {kConesToLab.m[0], kConesToLab.m[1], kConesToLab.m[2]};

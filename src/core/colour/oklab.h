@@ -21,6 +21,7 @@ public:
     Vector3 withinCube(const Oklab &lab) const;
     const Matrix3 &toCones() const { return toCones_; } ///< from linear RGB
     const Matrix3 &fromCones() const { return fromCones_; }
+    static const Matrix3 &conesToLab(); ///< from their cube roots
     /// What the cube roots of the cones weigh in L. Of grey they are all L.
     static Vector3 lightnessRow();
 

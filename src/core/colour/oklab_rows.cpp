@@ -107,9 +107,8 @@ YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m,
     if (any(far))
         place(inside(zero + chroma, far, grey, d, m));
     // Where the chroma stays, so does what lies inside: a pixel must not depend on those beside it.
-    const Int8 stays = chroma == 1.0f
-                           ? within(r, kFitRounding) & within(g, kFitRounding) & within(b, kFitRounding)
-                           : Int8{};
+    const Int8 stays =
+        chroma == 1.0f ? within(r, kFitRounding) & within(g, kFitRounding) & within(b, kFitRounding) : Int8{};
     const Float8 in[3] = {r, g, b};
     float *const to[3] = {toR, toG, toB};
     for (int c = 0; c < 3; ++c) {
@@ -135,7 +134,62 @@ void fitRow(float *r, float *g, float *b, int count, const Matrices &m, float ch
         std::copy(last[c], last[c] + (count - x), from[c] + x);
 }
 
+/// To the cones, by their cube roots or cubes, and on: three values a pixel, eight pixels at once.
+struct Way {
+    float first[9], second[9];
+    bool roots;
+};
+
+YOLK_MULTIVERSION
+void turnRow(const float *a, const float *b, const float *c, int count, const Way &way, float *outA, float *outB,
+             float *outC)
+{
+    float last[3][8] = {};
+    const float *from[3] = {a, b, c};
+    float *to[3] = {outA, outB, outC};
+    for (int x = 0; x < count; x += 8) {
+        const int here = count - x < 8 ? count - x : 8;
+        Float8 in[3];
+        for (int k = 0; k < 3; ++k) {
+            if (here < 8)
+                std::memcpy(last[k], from[k] + x, size_t(here) * sizeof(float));
+            in[k] = loaded(here < 8 ? last[k] : from[k] + x);
+        }
+        Float8 cones[3];
+        for (int k = 0; k < 3; ++k) {
+            const Float8 v = row(way.first + 3 * k, in[0], in[1], in[2]);
+            cones[k] = way.roots ? cubeRoot(v) : v * v * v;
+        }
+        for (int k = 0; k < 3; ++k) {
+            store(row(way.second + 3 * k, cones[0], cones[1], cones[2]), here < 8 ? last[k] : to[k] + x);
+            if (here < 8)
+                std::memcpy(to[k] + x, last[k], size_t(here) * sizeof(float));
+        }
+    }
+}
+
+void turnRow(const float *const from[3], int count, const Matrix3 &first, bool roots, const Matrix3 &second,
+             float *const to[3])
+{
+    Way way;
+    std::ranges::copy(first.m, way.first);
+    std::ranges::copy(second.m, way.second);
+    way.roots = roots;
+    turnRow(from[0], from[1], from[2], count, way, to[0], to[1], to[2]);
+}
+
 } // namespace
+
+void oklabOfRow(const float *const rgb[3], int count, const OklabSpace &space, float *const lab[3])
+{
+    turnRow(rgb, count, space.toCones(), true, OklabSpace::conesToLab(), lab);
+}
+
+void rgbOfRow(const float *const lab[3], int count, const OklabSpace &space, float *const rgb[3])
+{
+    static const Matrix3 kToCones = inverse(OklabSpace::conesToLab());
+    turnRow(lab, count, kToCones, false, space.fromCones(), rgb);
+}
 
 void fitColours(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma)
 {

@@ -76,11 +76,11 @@ void judge(BracketFrame &f, const Frame &typicalSize, const Frame &typicalColour
     else if (f.measured.source == ExposureSource::Assumed)
         f.notices.push_back("no exposure data and too little in common with the others to estimate it");
     else if (f.measured.source == ExposureSource::Corrected)
-        f.notices.push_back(textOf("its exposure data are %+.1f EV off what the picture shows: the picture is followed",
-                                   -f.measured.pictureSays));
+        f.notices.push_back("its exposure data are " + signedText(-f.measured.pictureSays, 1) +
+                            " EV off what the picture shows: the picture is followed");
     else if (std::abs(f.measured.pictureSays) > kBelievable)
-        f.notices.push_back(
-            textOf("the picture looks %+.1f EV off its exposure data: the data are used", f.measured.pictureSays));
+        f.notices.push_back("the picture looks " + signedText(f.measured.pictureSays, 1) +
+                            " EV off its exposure data: the data are used");
 }
 
 void compareNeighbours(Bracket &bracket)

@@ -1,11 +1,13 @@
 // A set of frames as it will be merged: dark to bright, which count, which one is the reference.
 #pragma once
 
+#include "base/fields.h"
 #include "frames/measure.h"
 
 #include <map>
 #include <set>
 #include <string>
+#include <tuple>
 #include <vector>
 
 namespace yolk {
@@ -20,6 +22,19 @@ struct FrameChoice {
     std::map<std::string, double> influence; ///< 0 .. 2, where it is not 1
     std::map<std::string, double> exposure;  ///< relative exposure, where the measured one is not believed
     bool operator==(const FrameChoice &) const = default;
+};
+
+/// What each of them changes first: which frames there are, which one the others are brought onto, how they are merged.
+inline constexpr auto kFramesInUseFields = std::tuple{
+    TextSetField<FrameChoice>{"excluded", &FrameChoice::excluded},
+    TextSetField<FrameChoice>{"removed", &FrameChoice::removed},
+    TextSetField<FrameChoice>{"unaligned", &FrameChoice::unaligned},
+    NumberMapField<FrameChoice>{"exposure", &FrameChoice::exposure, 1e-9, 1e9},
+};
+inline constexpr auto kReferenceFields = std::tuple{TextField<FrameChoice>{"reference", &FrameChoice::reference}};
+inline constexpr auto kFrameWeightFields = std::tuple{
+    TextField<FrameChoice>{"keeper", &FrameChoice::keeper},
+    NumberMapField<FrameChoice>{"influence", &FrameChoice::influence, 0.0, 2.0},
 };
 
 struct BracketFrame {

@@ -82,13 +82,13 @@ std::string listed(const std::vector<int> &numbers)
     return out;
 }
 
-/// The next exposure of the series on one side: "one at -6 EV".
+/// The next exposure of the series on one side: "one at −6 EV".
 std::string beyond(const Bracket &bracket, double sign)
 {
     const auto used = bracket.used();
     const double span = used.back()->ev - used.front()->ev;
     const double step = std::clamp(span / double(std::max<size_t>(1, used.size() - 1)), 1.0, 3.0);
-    return textOf("one at %+.0f EV", (sign > 0.0 ? used.back()->ev : used.front()->ev) + sign * step);
+    return "one at " + signedText((sign > 0.0 ? used.back()->ev : used.front()->ev) + sign * step, 0) + " EV";
 }
 
 } // namespace

@@ -27,15 +27,22 @@ inline constexpr std::array kWhiteModes{
     Choice<WhiteMode>{WhiteMode::Own, "own", "Own", "Temperature and tint as set below"},
 };
 
+constexpr bool isOwnWhite(const WhiteSettings &settings)
+{
+    return settings.mode == WhiteMode::Own;
+}
+
 inline constexpr auto kWhiteFields = std::tuple{
     ChoiceField<WhiteSettings, WhiteMode>{"mode", &WhiteSettings::mode, kWhiteModes, "White balance", "White balance",
                                           "Which light looks neutral; exposure stays as it is"},
     RealField<WhiteSettings>{"temperature", &WhiteSettings::temperature, 1500, 25000, 6504, 50, 0, "K", "White balance",
-                             "Temperature", "The light of the scene: higher values make the picture warmer"},
+                             "Temperature", "The light of the scene: higher values make the picture warmer",
+                             isOwnWhite},
     RealField<WhiteSettings>{
         "tint", &WhiteSettings::tint, -60, 60, 3.2, 0.5, 1, "", "White balance", "Tint",
         "How green the light of the scene is, in thousandths of CIE 1960: higher values take green "
-        "away"},
+        "away",
+        isOwnWhite},
 };
 
 /// Linear RGB of the file (raw: of the camera) that light of this colour leaves on a white surface; the largest is 1,

@@ -1,12 +1,13 @@
 // What happens with things that moved between the frames.
 #pragma once
 
-#include "align/transform.h"
 #include "base/fields.h"
+#include "base/point.h"
 
 #include <array>
 #include <string>
 #include <tuple>
+#include <type_traits>
 #include <vector>
 
 namespace yolk {
@@ -23,10 +24,10 @@ enum class HandTask {
 /// A part of the picture that was drawn by hand.
 struct HandRegion {
     HandTask task = HandTask::Treat;
-    std::string frame;         ///< TakeFrom: content id
-    std::string drawnOn;       ///< content id of the reference frame in whose pixels the points are
-    double radius = 0.0;       ///< of a brush, pixels; 0: the points go round an area
-    std::vector<Point> points; ///< 1 to kMostPoints
+    std::string frame;   ///< TakeFrom: content id
+    std::string drawnOn; ///< content id of the reference frame in whose pixels the points are
+    double radius = 0.0; ///< of a brush, pixels; 0: the points go round an area
+    PointList points;    ///< 1 to kMostPoints
     bool operator==(const HandRegion &) const = default;
 };
 inline constexpr size_t kMostPoints = 4000, kMostRegions = 200;
@@ -50,13 +51,30 @@ inline constexpr std::array kHandTasks{
     Choice<HandTask>{HandTask::TakeFrom, "take", "Take from a frame", "Here one frame counts and no other"},
 };
 
-/// Of an area; its frames and points stand beside it in files.
+/// Of a drawn area.
 inline constexpr auto kHandRegionFields = std::tuple{
     ChoiceField<HandRegion, HandTask>{"task", &HandRegion::task, kHandTasks, "Movement", "By hand",
                                       "What is wanted in a part of the picture"},
+    TextField<HandRegion>{"frame", &HandRegion::frame,
+                          [](const HandRegion &region) { return region.task == HandTask::TakeFrom; }},
+    TextField<HandRegion>{"drawn_on", &HandRegion::drawnOn},
+    PointsField<HandRegion>{"points",
+                            &HandRegion::points,
+                            {-1e6, -1e6},
+                            {1e6, 1e6},
+                            1,
+                            kMostPoints,
+                            "Movement",
+                            "Shape",
+                            "Round an area, or along a stroke; pixels of the picture"},
     RealField<HandRegion>{"radius", &HandRegion::radius, 0, 10000, 60, 5, 0, "px", "Movement", "Brush",
                           "How wide the brush of Take from paints, in pixels of the picture"},
 };
+
+constexpr bool isTreated(const MovementSettings &settings)
+{
+    return settings.mode == MovementMode::On;
+}
 
 inline constexpr auto kMovementFields = std::tuple{
     ChoiceField<MovementSettings, MovementMode>{"mode", &MovementSettings::mode, kMovementModes, "Movement", "Movement",
@@ -64,7 +82,10 @@ inline constexpr auto kMovementFields = std::tuple{
     RealField<MovementSettings>{"sensitivity", &MovementSettings::sensitivity, 0, 100, 50, 1, 0, "", "Movement",
                                 "Sensitivity",
                                 "How faint a difference between frames counts as movement; at 0 only what was drawn by "
-                                "hand is treated"},
+                                "hand is treated",
+                                isTreated},
+    ListField<MovementSettings, HandRegion, std::remove_const_t<decltype(kHandRegionFields)>>{
+        "regions", &MovementSettings::regions, &kHandRegionFields, kMostRegions, isTreated},
 };
 
 } // namespace yolk

@@ -2,8 +2,10 @@
 
 #include "recipe/builtin_presets_p.h"
 #include "recipe/json_values_p.h"
+#include "recipe/sections.h"
 
 #include <algorithm>
+#include <cctype>
 
 namespace yolk {
 namespace {
@@ -13,26 +15,33 @@ using nlohmann::json;
 constexpr const char *kFormat = "yolk-preset";
 constexpr int kVersion = 1;
 
+std::string partOf(std::string_view group)
+{
+    std::string out(group);
+    std::ranges::transform(out, out.begin(), [](unsigned char c) { return char(std::tolower(c)); });
+    return out;
+}
+
+/// Calls visit(section, field) for each setting that presets may hold: numbers and choices.
+template <class Visit> void forEachForPresets(Visit &&visit)
+{
+    forEachSection([&](const auto &section) {
+        if (section.inPresets == InPresets::Yes)
+            forEachField(*section.fields, [&](const auto &field) {
+                using Field = std::remove_cvref_t<decltype(field)>;
+                if constexpr (IsReal<Field> || IsChoice<Field>)
+                    visit(section, field);
+            });
+    });
+}
+
 /// Calls visit(path, settings of the recipe, of the start, field) for each setting of a preset's parts.
 template <class AnyRecipe, class Visit>
 void forEachHeld(const std::set<std::string> &parts, AnyRecipe &recipe, const Recipe &start, Visit &&visit)
 {
-    forEachSection(recipe, [&](std::string_view section, auto &settings, const auto &table) {
-        forEachSection(start, [&](std::string_view other, const auto &automatic, const auto &) {
-            if constexpr (std::is_same_v<std::remove_cvref_t<decltype(settings)>,
-                                         std::remove_cvref_t<decltype(automatic)>>) {
-                if (section != other)
-                    return;
-                forEachField(table, [&](const auto &field) {
-                    const bool held = std::ranges::any_of(kPresetParts, [&](const PresetPart &part) {
-                        return parts.contains(std::string(part.key)) && part.section == section &&
-                               (part.group.empty() || part.group == field.group);
-                    });
-                    if (held)
-                        visit(std::string(section) + "." + std::string(field.key), settings, automatic, field);
-                });
-            }
-        });
+    forEachForPresets([&](const auto &section, const auto &field) {
+        if (parts.contains(partOf(field.group)))
+            visit(pathOf(section, field), section.of(recipe), section.of(start), field);
     });
 }
 
@@ -54,6 +63,20 @@ void checkWords(const std::string &text, const char *what, size_t longest, bool 
 
 } // namespace
 
+std::span<const PresetPart> presetParts()
+{
+    static const std::vector<PresetPart> parts = [] {
+        std::vector<PresetPart> out;
+        forEachForPresets([&](const auto &, const auto &field) {
+            const std::string key = partOf(field.group);
+            if (std::ranges::find(out, key, &PresetPart::key) == out.end())
+                out.push_back({key, field.group});
+        });
+        return out;
+    }();
+    return parts;
+}
+
 Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, const Recipe &start)
 {
     if (!(amount >= 0.0 && amount <= kMostPresetAmount))
@@ -63,7 +86,7 @@ Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, con
     const bool again = !preset.name.empty() && recipe.preset.name == preset.name;
     forEachHeld(preset.parts, out, start,
                 [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
-                    if constexpr (requires { field.minimum; }) {
+                    if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>) {
                         const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
                         const auto at = [&](double percent) {
                             return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
@@ -93,7 +116,7 @@ Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::s
                 [&](const std::string &path, const auto &settings, const auto &automatic, const auto &field) {
                     if (settings.*field.member == automatic.*field.member)
                         return;
-                    if constexpr (requires { field.minimum; })
+                    if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>)
                         out.values[path] = settings.*field.member - automatic.*field.member;
                     else
                         out.values[path] = std::string(keyOf(field, settings.*field.member));
@@ -121,7 +144,7 @@ Preset parsePreset(const std::string &text)
         throw ArgumentError("parts: must be a list of what the preset decides");
     for (const json &part : parts) {
         const std::string key = textOfValue(part, "parts");
-        if (std::ranges::find(kPresetParts, key, &PresetPart::key) == kPresetParts.end())
+        if (std::ranges::find(presetParts(), key, &PresetPart::key) == presetParts().end())
             throw ArgumentError("parts: there is no part " + key);
         out.parts.insert(key);
     }
@@ -137,7 +160,7 @@ Preset parsePreset(const std::string &text)
         if (!values.contains(path))
             return;
         unread.erase(path);
-        if constexpr (requires { field.minimum; }) {
+        if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>) {
             const double distance = numberOfValue(values[path], path), most = field.maximum - field.minimum;
             if (!(distance >= -most && distance <= most))
                 throw ArgumentError(path + " = " + shortestText(distance) + ": must lie in " + shortestText(-most) +

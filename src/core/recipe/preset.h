@@ -14,24 +14,19 @@ namespace yolk {
 
 struct Preset {
     std::string name, group, description; ///< in words; the name is what a recipe and the command line call it by
-    std::set<std::string> parts;          ///< which settings it decides: keys of kPresetParts
+    std::set<std::string> parts;          ///< which settings it decides: keys of presetParts()
     /// By path, as "tone.range": a number is added to the automatic start, text is a choice. Other settings of its
     /// parts are those of the start.
     std::map<std::string, std::variant<double, std::string>> values;
     bool operator==(const Preset &) const = default;
 };
 
-/// A group of settings that a preset may hold.
+/// A group of settings that a preset may hold: the rows of one group in the sections that are for presets.
 struct PresetPart {
-    std::string_view key, name;      ///< in files, in the window
-    std::string_view section, group; ///< of the field tables; an empty group is all of the section
+    std::string key;       ///< in files: the group in lower case
+    std::string_view name; ///< the group
 };
-inline constexpr std::array kPresetParts{
-    PresetPart{"method", "Method", "tone", "Method"},
-    PresetPart{"brightness", "Brightness", "tone", "Brightness"},
-    PresetPart{"zones", "Zones", "tone", "Zones"},
-    PresetPart{"colour", "Colour", "colour", ""},
-};
+std::span<const PresetPart> presetParts(); ///< in the order of the sections
 
 /// `recipe` with the preset at `amount` percent of its distances; a choice is taken whatever the amount, but at 0. What
 /// was set by hand on top of a preset of the same name in the recipe stays on top. `start` holds the automatic values.

@@ -2,6 +2,7 @@
 // it. The window calls it settings.
 #pragma once
 
+#include "adjust/adjustment_list.h"
 #include "adjust/colour_settings.h"
 #include "align/align_settings.h"
 #include "colour/icc.h"
@@ -46,6 +47,17 @@ struct PresetUse {
     bool operator==(const PresetUse &) const = default;
 };
 
+constexpr bool isPresetUsed(const PresetUse &use)
+{
+    return !use.name.empty();
+}
+
+inline constexpr auto kPresetUseFields = std::tuple{
+    TextField<PresetUse>{"name", &PresetUse::name},
+    RealField<PresetUse>{"amount", &PresetUse::amount, 0, kMostPresetAmount, 0, 1, 0, "", "Presets", "Amount",
+                         "How much of the preset is taken, in percent; 0 is the automatic start", isPresetUsed},
+};
+
 struct Recipe {
     FrameChoice frames;
     PrepareSettings prepare;
@@ -54,26 +66,13 @@ struct Recipe {
     WhiteSettings white;
     ToneSettings tone;
     ColourSettings colour;
+    AdjustmentSettings adjustments;
     PresetUse preset;
     GeometrySettings geometry;
     ExportSettings output;
     RadianceSettings radiance;
     bool operator==(const Recipe &) const = default;
 };
-
-/// Calls visit(key, settings, table) for each section that is described by a field table.
-template <class AnyRecipe, class Visit> void forEachSection(AnyRecipe &recipe, Visit &&visit)
-{
-    visit(std::string_view("prepare"), recipe.prepare, kPrepareFields);
-    visit(std::string_view("align"), recipe.align, kAlignFields);
-    visit(std::string_view("movement"), recipe.movement, kMovementFields);
-    visit(std::string_view("white"), recipe.white, kWhiteFields);
-    visit(std::string_view("tone"), recipe.tone, kToneFields);
-    visit(std::string_view("colour"), recipe.colour, kColourFields);
-    visit(std::string_view("geometry"), recipe.geometry, kGeometryFields);
-    visit(std::string_view("export"), recipe.output, kExportFields);
-    visit(std::string_view("radiance"), recipe.radiance, kRadianceFields);
-}
 
 /// Sets one value by its path, as in "tone.range" = "60" or "tone.method" = "plain".
 /// Throws ArgumentError naming the path and what is allowed.

@@ -25,7 +25,7 @@ std::array<Recipe, 9> variationsOf(const Recipe &recipe, double step)
         r.tone.exposure += kStops * brighter;
         r.tone.contrast += kContrast * bolder;
         r.colour.saturation += kSaturation * bolder;
-        if (actsUnder(recipe.tone.method, "local_contrast")) {
+        if (isLayered(recipe.tone)) {
             r.tone.localContrast += kLocal * bolder;
             r.tone.fineDetail += kFine * bolder;
         } else {

@@ -4,6 +4,7 @@
 #include "align/local_motion.h"
 #include "align/trust.h"
 #include "movement/moved_ground.h"
+#include "render/render_plan.h"
 
 #include <algorithm>
 #include <cmath>
@@ -204,53 +205,31 @@ size_t AlignedSet::bytes() const
     return out;
 }
 
-void hashAlignment(const Measured &measured, const BracketFrame &frame, Hasher &hasher)
+std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reduction, ExecContext &ctx)
 {
-    const auto given = size_t(frame.given - 1);
-    if (given >= measured.alignment.size())
-        return;
-    hasher.value(measured.alignment[given].found);
-    for (double m : measured.alignment[given].toReference.transform.m.m)
-        hasher.value(m);
-}
-
-std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Bracket &bracket, const Measured &measured,
-                                             const Recipe &recipe, int reduction, ExecContext &ctx)
-{
+    const Bracket &bracket = plan.bracket;
+    const AlignSettings &settings = plan.recipe.align;
     const auto used = bracket.used();
-    const auto known = alignmentIn(bracket, measured, recipe.align);
-    const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
     const auto make = [&](ExecContext &own) {
         ExecContext decoding = own.part(0.0, 0.7), aligning = own.part(0.7, 1.0);
-        auto pixels = preparedFrames(sources, used, measured, recipe.prepare, reduction, decoding);
-        return SetAligner(used, reference, std::move(pixels), recipe.align, reduction).run(known, aligning);
+        const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
+        auto pixels = preparedFrames(plan.sources, used, plan.measured, plan.recipe.prepare, reduction, decoding);
+        return SetAligner(used, reference, std::move(pixels), settings, reduction)
+            .run(alignmentIn(bracket, plan.measured, settings), aligning);
     };
-    if (recipe.align.mode == AlignMode::Off || (reduction == 1 && !sources.keepFrames))
+    if (settings.mode == AlignMode::Off || (reduction == 1 && !plan.sources.keepFrames))
         return std::make_shared<const AlignedSet>(make(ctx));
-    Hasher hasher;
-    hasher.value(StageKey::Aligned)
-        .value(reduction)
-        .value(reference)
-        .value(recipe.align.model)
-        .value(recipe.align.local);
-    for (size_t i = 0; i < used.size(); ++i) {
-        hasher.text(used[i]->frame->id).value(used[i]->exposure);
-        hasher.value(used[i]->measured.noise.gain).value(used[i]->measured.noise.readVariance);
-        preparationOf(*used[i], measured, recipe.prepare).hash(hasher);
-        hashAlignment(measured, *used[i], hasher);
-    }
-    return sources.cache->get<AlignedSet>(hasher.finish(), ctx, make,
-                                          [](const AlignedSet &set) { return set.bytes(); });
+    return plan.sources.cache->get<AlignedSet>(plan.alignedKey(reduction), ctx, make,
+                                               [](const AlignedSet &set) { return set.bytes(); });
 }
 
-Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe)
+Rect croppedArea(const RenderPlan &plan)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
-    if (recipe.geometry.crop == CropMode::Whole)
+    const Frame &reference = plan.reference();
+    if (plan.recipe.geometry.crop == CropMode::Whole)
         return {0, 0, reference.width, reference.height};
-    const auto used = bracket.used();
-    const auto alignment = alignmentIn(bracket, measured, recipe.align);
+    const auto used = plan.bracket.used();
+    const auto alignment = alignmentIn(plan.bracket, plan.measured, plan.recipe.align);
     std::vector<Placed> placed;
     for (size_t i = 0; i < used.size(); ++i)
         placed.push_back({alignment[i].toReference.transform, used[i]->frame->width, used[i]->frame->height});

@@ -16,10 +16,6 @@ struct AlignedSet {
 };
 
 /// Decodes, prepares and aligns the frames in use. At full size motions are refined first. Throws as prepared().
-std::shared_ptr<const AlignedSet> alignedSet(const Sources &sources, const Bracket &bracket, const Measured &measured,
-                                             const Recipe &recipe, int reduction, ExecContext &ctx);
-
-/// How the frame was found to lie: what that changes belongs into the key of every stage that reads it.
-void hashAlignment(const Measured &measured, const BracketFrame &frame, Hasher &hasher);
+std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reduction, ExecContext &ctx);
 
 } // namespace yolk

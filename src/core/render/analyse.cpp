@@ -1,5 +1,6 @@
 // What is found once per set, and how its light is spread.
 #include "render/frame_stage.h"
+#include "render/measured_json.h"
 #include "render/render_p.h"
 #include "tone/tone_curve.h"
 
@@ -199,6 +200,7 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
 {
     const Bracket bracket = bracketOf(sources, out, recipe);
     out.anchorExposure = bracket.anchorExposure;
+    out.generation = generationOf(out);
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};

@@ -2,10 +2,10 @@
 
 #include "io/linear_codes.h"
 #include "render/align_stage.h"
+#include "render/develop.h"
+#include "render/levels.h"
 #include "render/light_code.h"
 #include "render/render_p.h"
-#include "render/tone_stage.h"
-#include "tone/tone_curve.h"
 
 #include <algorithm>
 #include <cmath>
@@ -14,14 +14,14 @@ namespace yolk {
 namespace {
 
 /// The frame's codes on the pixels of the reference frame where it is merged, on its own where it is not.
-DecodedPtr codesOf(const Sources &sources, const Bracket &bracket, const BracketFrame &frame, const Measured &measured,
-                   const Recipe &recipe, int reduction, ExecContext &ctx)
+DecodedPtr codesOf(const RenderPlan &plan, const BracketFrame &frame, int reduction, ExecContext &ctx)
 {
-    const auto used = bracket.used();
+    const auto used = plan.bracket.used();
     const auto at = std::ranges::find(used, &frame);
     if (at != used.end())
-        return alignedSet(sources, bracket, measured, recipe, reduction, ctx)->pixels[size_t(at - used.begin())];
-    return prepared(sources, *frame.frame, preparationOf(frame, measured, recipe.prepare), reduction, ctx);
+        return alignedSet(plan, reduction, ctx)->pixels[size_t(at - used.begin())];
+    return prepared(plan.sources, *frame.frame, preparationOf(frame, plan.measured, plan.recipe.prepare), reduction,
+                    ctx);
 }
 
 /// For each code of light, the linear code by the file's own curve: the inverse of what frames go through.
@@ -46,8 +46,8 @@ CodeTables fileCodes(const Preparation &preparation)
 }
 
 /// Part of the codes as linear light, cut at white, at the size of the view; averaged by `code`, where there is one.
-Image<float> partOf(const DecodedPtr &codes, const CodeTables &tables, const CodeValues &colour,
-                    const RenderRequest &request, const LightCode *code, ExecContext &ctx)
+Image<float> lightPart(const DecodedPtr &codes, const CodeTables &tables, const CodeValues &colour,
+                       const RenderRequest &request, const LightCode *code, ExecContext &ctx)
 {
     const double r = request.reduction;
     const RealRect region{request.region.x0 / r, request.region.y0 / r, request.region.x1 / r, request.region.y1 / r};
@@ -89,46 +89,103 @@ Image<float> partOf(const DecodedPtr &codes, const CodeTables &tables, const Cod
 
 } // namespace
 
-Image<float> lookThrough(const Sources &sources, size_t index, FrameBrightness brightness, const Recipe &recipe,
-                         const Measured &measured, const RenderRequest &wanted, ExecContext &ctx)
+Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness brightness, OutputSpace space,
+                         const RenderRequest &wanted, ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    const auto frame = std::ranges::find_if(bracket.frames, [&](const BracketFrame &f) {
+    const Sources &sources = plan.sources;
+    const auto frame = std::ranges::find_if(plan.bracket.frames, [&](const BracketFrame &f) {
         return index < sources.frames.size() && f.frame->id == sources.frames[index]->id;
     });
-    if (frame == bracket.frames.end())
+    if (frame == plan.bracket.frames.end())
         throw ArgumentError(textOf("frame %zu of %zu is not in the set", index + 1, sources.frames.size()));
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    const Frame &reference = plan.reference();
     RenderRequest request = wanted;
-    if (request.region == RealRect{})
-        request.region = {0, 0, double(reference.width), double(reference.height)};
-    const RealRect &r = request.region;
-    if (!(r.x1 > r.x0) || !(r.y1 > r.y0) || request.width < 1 || request.height < 1)
+    request.region = regionOf(wanted, reference);
+    if (request.width < 1 || request.height < 1)
         throw ArgumentError("the part of the frame to look through is empty");
     if (frame->frame->isRadiance())
-        return render(sources, recipe, measured, request, ctx);
+        return render(plan, space, request, ctx);
 
     const CodeValues &colour = frame->frame->codeValues;
-    const DecodedPtr codes = codesOf(sources, bracket, *frame, measured, recipe, request.reduction, ctx);
+    const DecodedPtr codes = codesOf(plan, *frame, request.reduction, ctx);
     if (brightness == FrameBrightness::AsTaken) {
-        const CodeTables tables = fileCodes(preparationOf(*frame, measured, recipe.prepare));
-        Image<float> out = partOf(codes, tables, colour, request, nullptr, ctx);
-        applyMatrix(rgbToRgb(kRec2020, primariesOf(recipe.output.space)) * colour.toRec2020, out.view(), ctx);
+        const CodeTables tables = fileCodes(preparationOf(*frame, plan.measured, plan.recipe.prepare));
+        Image<float> out = lightPart(codes, tables, colour, request, nullptr, ctx);
+        applyMatrix(rgbToRgb(kRec2020, primariesOf(space)) * colour.toRec2020, out.view(), ctx);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < out.height(); ++y)
                 for (float &v : std::span(out.row(c, y), size_t(out.width())))
                     v = std::clamp(v, 0.0f, 1.0f);
         return out;
     }
-    const double gain = bracket.anchorExposure / frame->exposure;
-    const LightCode code(luminanceRow(colour.toRec2020), kneeOf(measured) / gain);
-    Image<float> scene = partOf(codes, {}, colour, request, &code, ctx);
-    Matrix3 matrix = whiteMatrix(reference.codeValues, recipe.white, measured);
+    const double gain = plan.bracket.anchorExposure / frame->exposure;
+    const LightCode code(luminanceRow(colour.toRec2020), kneeOf(plan.measured) / gain);
+    const Developer developer(plan, space, ctx);
+    const PixelGrid grid = gridOf(request.region, request.width, request.height);
+    const RenderRequest wide = widened(request, reference, developer.context(grid.scale()));
+    Image<float> scene = lightPart(codes, {}, colour, wide, &code, ctx);
+    Matrix3 matrix = plan.white;
     for (double &m : matrix.m)
         m *= gain;
     applyMatrix(matrix, scene.view(), ctx);
-    const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, ctx);
-    return tones(scene.view(), scenePartOf(reference, request.region), ctx);
+    return developer.picture(scene.view(), grid, ctx);
+}
+
+Image<float> lookThrough(const Sources &sources, size_t frame, FrameBrightness brightness, const Recipe &recipe,
+                         const Measured &measured, const RenderRequest &request, ExecContext &ctx)
+{
+    return lookThrough(RenderPlan(sources, measured, recipe), frame, brightness, recipe.output.space, request, ctx);
+}
+
+Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &recipe, const Measured &measured,
+                         const RenderRequest &request, ExecContext &ctx)
+{
+    if (index >= sources.frames.size())
+        throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
+    const Frame &frame = *sources.frames[index];
+    Preparation preparation;
+    if (!frame.isRadiance()) {
+        const Bracket bracket = bracketOf(sources, measured, recipe);
+        for (const BracketFrame &f : bracket.frames)
+            if (f.frame->id == frame.id)
+                preparation = preparationOf(f, measured, recipe.prepare);
+        preparation.response = nullptr;
+        preparation.gains = {1.0, 1.0, 1.0};
+        preparation.unevenness = nullptr;
+    }
+    const auto cutAtWhite = [&](int reduction, ExecContext &own) {
+        Image<float> out;
+        if (frame.isRadiance()) {
+            out = decodeRadiance(frame, reduction, own);
+        } else {
+            const DecodedPtr codes = prepared(sources, frame, preparation, reduction, own);
+            out = Image<float>(codes->shape());
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < out.height(); ++y)
+                    std::transform(codes->row(c, y), codes->row(c, y) + out.width(), out.row(c, y), linearOfCode);
+        }
+        for (int c = 0; c < 3; ++c) // no channel may pass white, or clipped places take on a colour
+            for (int y = 0; y < out.height(); ++y)
+                for (int x = 0; x < out.width(); ++x)
+                    out.row(c, y)[x] = std::min(out.row(c, y)[x], float(frame.codeValues.neutral[size_t(c)]));
+        applyMatrix(rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020, out.view(), own);
+        return out;
+    };
+    Hasher hasher;
+    hasher.value(StageKey::LookAt).text(frame.id).value(request.reduction);
+    preparation.hash(hasher);
+    const Hash128 key = hasher.finish();
+    const PicturePtr whole = sources.cache->get<Image<float>>(
+        key, ctx, [&](ExecContext &own) { return cutAtWhite(request.reduction, own); },
+        [](const Image<float> &image) { return image.bytes(); });
+    RealRect region = request.region;
+    if (region == RealRect{})
+        region = {0, 0, double(frame.width), double(frame.height)};
+    if (!(region.x1 > region.x0) || !(region.y1 > region.y0) || request.width < 1 || request.height < 1)
+        throw ArgumentError("the part of the frame to look at is empty");
+    const double r = request.reduction;
+    return partOf(sources, key, rowsOf(whole->view()), {region.x0 / r, region.y0 / r, region.x1 / r, region.y1 / r},
+                  request.width, request.height, ctx);
 }
 
 } // namespace yolk

@@ -2,6 +2,7 @@
 
 #include "io/linear_codes.h"
 #include "render/align_stage.h"
+#include "render/render_plan.h"
 
 #include "colour/oklab.h"
 #include "tone/tone_curve.h"
@@ -233,12 +234,12 @@ Image<float> edgesOf(const AlignedSet &set, size_t index, const BracketFrame &fr
     return out;
 }
 
-void edgesView(const Sources &sources, const Recipe &recipe, const Measured &measured, const RenderRequest &request,
-               const Inspection &inspection, Inspected &out, ExecContext &ctx)
+void edgesView(const RenderPlan &plan, const RenderRequest &request, const Inspection &inspection, Inspected &out,
+               ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const Bracket &bracket = plan.bracket;
     const auto used = bracket.used();
-    const auto set = alignedSet(sources, bracket, measured, recipe, request.reduction, ctx);
+    const auto set = alignedSet(plan, request.reduction, ctx);
     const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
     const size_t other = edgesFrame(bracket, inspection);
     ExecContext own = ctx.child({});
@@ -326,12 +327,12 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
                 std::copy_n(image.row(c, y), image.width(), out.row(c, y));
         return out;
     };
+    const RenderPlan plan(sources, measured, recipe);
     Inspected out;
     const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement;
-    out.display = overPicture ? render(sources, recipe, measured, request, ctx)
-                              : copyOf(*sceneOf(sources, measured, recipe, request, ctx));
+    out.display = overPicture ? render(plan, recipe.output.space, request, ctx) : copyOf(*sceneOf(plan, request, ctx));
     out.hatch = Image<uint8_t>(out.display.width(), out.display.height(), 1);
-    const MergedPtr set = mergedOf(sources, measured, recipe, request.reduction, ctx);
+    const MergedPtr set = mergedOf(plan, request.reduction, ctx);
     RenderRequest sized = request;
     sized.width = out.display.width();
     sized.height = out.display.height();
@@ -360,7 +361,7 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
     case InspectMode::Edges:
         if (sized.region == RealRect{})
             sized.region = {0, 0, double(set->fullWidth), double(set->fullHeight)};
-        edgesView(sources, recipe, measured, sized, inspection, out, ctx);
+        edgesView(plan, sized, inspection, out, ctx);
         break;
     }
     return out;

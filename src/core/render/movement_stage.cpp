@@ -1,23 +1,11 @@
 #include "render/movement_stage.h"
 
+#include "render/render_plan.h"
+
 #include <algorithm>
 #include <optional>
 
 namespace yolk {
-
-void hashMovement(const Recipe &recipe, Hasher &hasher)
-{
-    const MovementSettings &movement = recipe.movement;
-    hasher.value(movement.mode);
-    if (movement.mode == MovementMode::Off)
-        return;
-    hasher.value(movement.sensitivity).text(recipe.frames.keeper);
-    for (const HandRegion &r : movement.regions) {
-        hasher.value(r.task).text(r.frame).text(r.drawnOn).value(r.radius).value(r.points.size());
-        for (const Point &p : r.points)
-            hasher.value(p.x).value(p.y);
-    }
-}
 
 Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
                            const Measured &measured)
@@ -33,9 +21,10 @@ Transform transformBetween(const std::string &from, const std::string &to, const
     return b->toReference.transform.after(a->toReference.transform.inverted());
 }
 
-Movement movementOf(const Sources &sources, const Bracket &bracket, const Measured &measured, const AlignedSet &aligned,
-                    const Recipe &recipe, int reduction, ExecContext &ctx)
+Movement movementOf(const RenderPlan &plan, const AlignedSet &aligned, int reduction, ExecContext &ctx)
 {
+    const Bracket &bracket = plan.bracket;
+    const Recipe &recipe = plan.recipe;
     const auto used = bracket.used();
     const auto indexOf = [&](const std::string &id) -> std::optional<size_t> {
         const auto at = std::ranges::find(used, id, [](const BracketFrame *f) { return f->frame->id; });
@@ -43,7 +32,7 @@ Movement movementOf(const Sources &sources, const Bracket &bracket, const Measur
     };
     if (recipe.movement.mode == MovementMode::Off || used.size() < 2)
         return {};
-    const std::string &reference = bracket.frames[bracket.reference].frame->id;
+    const std::string &reference = plan.reference().id;
     MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
     if (reduction > 1)
         request.mostCells = 0.2e6; // a draft: the full frames follow
@@ -51,7 +40,7 @@ Movement movementOf(const Sources &sources, const Bracket &bracket, const Measur
         const auto frame = indexOf(region.frame);
         if (region.task == HandTask::TakeFrom && !frame)
             continue; // it is not merged: the place is as if nobody had said anything
-        const Transform here = transformBetween(region.drawnOn, reference, sources, measured);
+        const Transform here = transformBetween(region.drawnOn, reference, plan.sources, plan.measured);
         DrawnRegion drawn{region.task, frame.value_or(0), region.radius / reduction, {}};
         for (const Point &p : region.points) {
             const Point q = here(p);

@@ -5,6 +5,7 @@
 #include "io/atomic_file.h"
 #include "io/metadata.h"
 #include "io/tiff.h"
+#include "render/render_plan.h"
 
 #include <algorithm>
 #include <array>
@@ -169,14 +170,14 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
                    int maxWidth, int maxHeight, ExecContext &ctx)
 {
     const PictureFormat format = pictureFormatOf(path);
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
-    const Rect area = croppedArea(sources, measured, recipe);
+    const RenderPlan plan(sources, measured, recipe);
+    const Frame &reference = plan.reference();
+    const Rect area = croppedArea(plan);
     const Shape size = fittedSize(area.width(), area.height(), maxWidth, maxHeight);
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
         const Image<float> display =
-            render(sources, recipe, measured, {1, realOf(area), size.width, size.height, true}, rendering);
+            render(plan, recipe.output.space, {1, realOf(area), size.width, size.height, true}, rendering);
         const std::vector<std::byte> profile = iccProfile(recipe.output.space);
         const auto watch = [&](int y) {
             if (y % kBandRows == 0) {

@@ -1,6 +1,6 @@
 #include "io/linear_codes.h"
 #include "render/frame_stage.h"
-#include "render/render.h"
+#include "render/render_plan.h"
 
 #include <algorithm>
 
@@ -10,8 +10,9 @@ PickedLight pickLight(const Sources &sources, const Measured &measured, const Re
                       std::optional<size_t> frame, double x, double y, ExecContext &ctx)
 {
     const int reduction = previewReduction(sources);
-    const Bracket bracket = bracketOf(sources, measured, recipe);
-    const Frame &reference = *bracket.frames[bracket.reference].frame;
+    const RenderPlan plan(sources, measured, recipe);
+    const Bracket &bracket = plan.bracket;
+    const Frame &reference = plan.reference();
     if (!(x >= 0.0 && x < reference.width && y >= 0.0 && y < reference.height))
         throw ArgumentError("this place lies outside the picture");
     constexpr int kAcross = 9; // full-resolution pixels: one alone is noise
@@ -23,7 +24,7 @@ PickedLight pickLight(const Sources &sources, const Measured &measured, const Re
                 at(u, v);
     };
     if (!frame) {
-        const MergedPtr merged = mergedOf(sources, measured, recipe, reduction, ctx);
+        const MergedPtr merged = mergedOf(plan, reduction, ctx);
         const Merged &pixels = merged->pixels;
         gather(pixels.radiance.width(), pixels.radiance.height(), [&](int u, int v) {
             out.clipped = out.clipped || pixels.clipped.row(0, v)[u] != 0;

@@ -3,6 +3,8 @@
 #include "io/metadata.h"
 #include "io/tiff.h"
 #include "render/output.h"
+#include "render/render_plan.h"
+#include "render/scene_rows.h"
 
 #include <algorithm>
 #include <vector>
@@ -28,7 +30,7 @@ public:
     Strips(const MergedSet &set, const Rect &area, const Matrix3 &balanced, const Primaries &primaries,
            ExecContext &ctx)
         : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * balanced),
-          clippedWhite_(rgbToRgb(kRec2020, primaries) * clippedWhiteShift(set, balanced)), ctx_(ctx)
+          rows_(set, balanced, rgbToRgb(kRec2020, primaries)), ctx_(ctx)
     {
     }
     void fill(const RadianceStrip &strip) const
@@ -36,7 +38,8 @@ public:
         ctx_.throwIfStopped();
         ctx_.report(double(strip.y) / area_.height());
         for (int y = 0; y < strip.rgb.height(); ++y) {
-            fillRgb(strip, y);
+            float *const to[3] = {strip.rgb.row(0, y), strip.rgb.row(1, y), strip.rgb.row(2, y)};
+            rows_.read(area_.y0 + strip.y + y, area_.x0, area_.x1, to);
             if (strip.variance.height() > 0)
                 fillVariance(strip, y);
             for (int i = 0; i < strip.shares.planes(); ++i)
@@ -47,22 +50,6 @@ public:
     }
 
 private:
-    void fillRgb(const RadianceStrip &strip, int y) const
-    {
-        const Image<float> &from = set_.pixels.radiance;
-        const int line = area_.y0 + strip.y + y;
-        const uint8_t *faded = set_.pixels.clipped.row(0, line) + area_.x0;
-        const float *in[3] = {from.row(0, line) + area_.x0, from.row(1, line) + area_.x0, from.row(2, line) + area_.x0};
-        for (int c = 0; c < 3; ++c) {
-            float *to = strip.rgb.row(c, y);
-            const float a = float(toFile_(c, 0)), b = float(toFile_(c, 1)), d = float(toFile_(c, 2));
-            for (int x = 0; x < area_.width(); ++x)
-                to[x] = a * in[0][x] + b * in[1][x] + d * in[2][x];
-            for (int x = 0; x < area_.width(); ++x)
-                if (faded[x] > 1)
-                    to[x] += float(clippedWhite_[size_t(c)]) * clippedLightOf(set_, area_.x0 + x, line);
-        }
-    }
     /// Noise of the three channels is independent before the matrix, so that variances add with its squares.
     void fillVariance(const RadianceStrip &strip, int y) const
     {
@@ -82,7 +69,7 @@ private:
     const MergedSet &set_;
     Rect area_;
     Matrix3 toFile_;
-    Vector3 clippedWhite_; ///< in the file's primaries, times clippedLightOf() what a faded pixel is off its white
+    SceneRows rows_;
     ExecContext &ctx_;
 };
 
@@ -134,15 +121,16 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
     const Primaries &primaries = primariesOf(settings.space);
     if (format == RadianceFormat::Hdr && primaries != kRec709)
         throw ArgumentError(path + ": Radiance HDR holds Rec. 709 primaries only");
-    const Bracket bracket = bracketOf(sources, measured, recipe);
+    const RenderPlan plan(sources, measured, recipe);
+    const Bracket &bracket = plan.bracket;
     RadianceReport report;
     ExecContext merging = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
-        report.merged = mergedOf(sources, measured, recipe, 1, merging);
+        report.merged = mergedOf(plan, 1, merging);
         const MergedSet &set = *report.merged;
-        const Rect area = croppedArea(sources, measured, recipe);
+        const Rect area = croppedArea(plan);
         const Shape shape{area.width(), area.height(), 3};
-        const Strips strips(set, area, whiteMatrix(set.colour, recipe.white, measured), primaries, writing);
+        const Strips strips(set, area, plan.white, primaries, writing);
         const FillStrip fill = [&](const RadianceStrip &strip) {
             strips.fill(strip);
             if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)
@@ -160,8 +148,7 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
             break;
         case RadianceFormat::Tiff:
             writeTiffStrips(temporary, shape, primaries, fill, writing);
-            copyMetadata(bracket.frames[bracket.reference].frame->path, temporary,
-                         {shape.width, shape.height, kSoftware});
+            copyMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware});
             break;
         }
     });

@@ -1,6 +1,7 @@
 #include "render/reading.h"
 
-#include "render/tone_stage.h"
+#include "render/develop.h"
+#include "render/scene_rows.h"
 
 #include <algorithm>
 
@@ -11,26 +12,37 @@ std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, 
 {
     if (places.empty())
         return {};
-    const MergedPtr merged = mergedOf(sources, measured, recipe, reduction, ctx);
-    const Image<float> &radiance = merged->pixels.radiance;
-    const Matrix3 matrix = whiteMatrix(merged->colour, recipe.white, measured);
-    const Vector3 shift = clippedWhiteShift(*merged, matrix);
-    const ToneMapper tones = toneMapperOf(sources, measured, recipe, recipe.output.space, ctx);
+    const RenderPlan plan(sources, measured, recipe);
+    const MergedPtr merged = mergedOf(plan, reduction, ctx);
+    const SceneRows rows(*merged, plan.white);
+    const Developer developer(plan, recipe.output.space, ctx);
+    const Shape shape = merged->pixels.radiance.shape();
+    const PixelGrid grid{0.0, 0.0, double(reduction), double(reduction)};
+    const int margin = developer.context(grid.scale());
     std::vector<Vector3> out;
-    Image<float> scene(1, 1, 3);
+    Image<float> scene(1 + 2 * margin, 1 + 2 * margin, 3), display(1, 1, 3);
     for (const Point &place : places) {
-        const int x = std::clamp(int(place.x / reduction), 0, radiance.width() - 1);
-        const int y = std::clamp(int(place.y / reduction), 0, radiance.height() - 1);
-        const Vector3 rgb = matrix * Vector3{radiance.row(0, y)[x], radiance.row(1, y)[x], radiance.row(2, y)[x]};
-        const double white = merged->pixels.clipped.row(0, y)[x] > 0 ? double(clippedLightOf(*merged, x, y)) : 0.0;
-        for (size_t c = 0; c < 3; ++c)
-            scene.row(int(c), 0)[0] = float(rgb[c] + shift[c] * white);
-        const double left = double(x) / radiance.width(), top = double(y) / radiance.height();
-        const ScenePart part{left, top, left + 1.0 / radiance.width(), top + 1.0 / radiance.height()};
-        const Image<float> display = tones(scene.view(), part, ctx);
+        const int x = std::clamp(int(place.x / reduction), 0, shape.width - 1);
+        const int y = std::clamp(int(place.y / reduction), 0, shape.height - 1);
+        for (int v = -margin; v <= margin; ++v)
+            for (int u = -margin; u <= margin; ++u) {
+                const int across = std::clamp(x + u, 0, shape.width - 1);
+                float *const to[3] = {scene.row(0, v + margin) + u + margin, scene.row(1, v + margin) + u + margin,
+                                      scene.row(2, v + margin) + u + margin};
+                rows.read(std::clamp(y + v, 0, shape.height - 1), across, across + 1, to);
+            }
+        developer(scene.view(), grid.from(x, y), display.view());
         out.push_back({display.row(0, 0)[0], display.row(1, 0)[0], display.row(2, 0)[0]});
     }
     return out;
+}
+
+Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, int x, int y)
+{
+    float light[3];
+    float *const to[3] = {light, light + 1, light + 2};
+    SceneRows(set, white).read(y, x, x + 1, to);
+    return {light[0], light[1], light[2]};
 }
 
 } // namespace yolk

@@ -13,4 +13,7 @@ namespace yolk {
 std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                               std::span<const Point> places, ExecContext &ctx);
 
+/// Scene light of one pixel of a merge, linear Rec. 2020, under a white balance as whiteMatrix() has it.
+Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, int x, int y);
+
 } // namespace yolk

@@ -7,15 +7,9 @@
 // recomputes only the stages from there on.
 #pragma once
 
-#include "align/align_frames.h"
-#include "base/exec_context.h"
-#include "image/resample.h"
-#include "lens/fringes.h"
 #include "merge/agreement.h"
 #include "movement/movement.h"
-#include "recipe/recipe.h"
-#include "render/stage_cache.h"
-#include "tone/tone_start.h"
+#include "render/measured.h"
 
 #include <memory>
 #include <optional>
@@ -23,16 +17,7 @@
 
 namespace yolk {
 
-/// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 10;
-
-/// The frames of one set and the cache of their results. Cheap to copy; shared between threads.
-struct Sources {
-    std::vector<FramePtr> frames; ///< in the order given
-    std::shared_ptr<StageCache> cache;
-    bool keepFrames = false; ///< full decodes stay in the cache, so that a change of weights decodes nothing again
-    std::shared_ptr<StageCache> views{}; ///< of resampled views, which panning makes many of; null: in `cache`
-};
+class RenderPlan;
 
 /// Shares of pixels over scene light: kBins bins of kBinEv from kFirstEv on, sum 1; the ends hold what lies beyond.
 struct SceneHistogram {
@@ -42,33 +27,14 @@ struct SceneHistogram {
     bool operator==(const SceneHistogram &) const = default;
 };
 
-/// What does not depend on the size of any request: found once per set.
-struct Measured {
-    int processVersion = kProcessVersion;
-    std::vector<MeasuredFrame> frames; ///< in the order of Sources::frames
-    Response response;                 ///< of the developed files among them
-    std::vector<LightSample> light;    ///< places of the scene, for coverageOf()
-    std::vector<SensorPlace> defects;  ///< of the sensor, in raw frames of the camera `defectsOf`
-    std::string defectsOf;
-    Fringes fringes;                       ///< of the lens, where there are raw frames
-    WhitePoint asShot;                     ///< what the reference frame took as neutral
-    WhitePoint automaticWhite;             ///< a guess from the picture
-    std::vector<FrameAlignment> alignment; ///< of frames, against one of them; full-resolution pixels
-    double anchorExposure = 1.0;           ///< of the reference frame when the set was first opened
-    ToneStart tone;
-    bool operator==(const Measured &) const = default;
-};
-
 /// Measures a set: exposures, response, noise, fringes, motions, whites, anchor, start of the tone.
 /// Throws InputError, ArgumentError (no frames), Cancelled.
 Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx);
 /// The same from what is known of the frames already: motions, whites, anchor and start of the tone are found for it.
 Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx);
 
-/// The bracket as the recipe arranges it.
-Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe);
-
 /// What is kept of the reference frame, in its pixels.
+Rect croppedArea(const RenderPlan &plan);
 Rect croppedArea(const Sources &sources, const Measured &measured, const Recipe &recipe);
 
 /// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content
@@ -95,7 +61,9 @@ struct MergedSet {
 using MergedPtr = std::shared_ptr<const MergedSet>;
 
 /// Decodes at 1/reduction, prepares, aligns and merges the frames in use; radiance is read as it is. Throws InputError,
-/// Cancelled.
+/// Cancelled. This and what follows comes in two forms: of a plan, for jobs that ask for more than one thing, or of what
+/// a plan is made of, and then throws as RenderPlan too.
+MergedPtr mergedOf(const RenderPlan &plan, int reduction, ExecContext &ctx);
 MergedPtr mergedOf(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                    ExecContext &ctx);
 
@@ -109,18 +77,15 @@ struct RenderRequest {
     bool exact = false;
 };
 
-/// The reduction whose decoded picture has at most some 1.3 megapixels: the first picture, and all measuring.
-int previewReduction(const Sources &sources);
-
-using PicturePtr = std::shared_ptr<const Image<float>>;
-
 /// Linear Rec. 2020, 1.0 = clipping of the anchor; made smaller it is averaged as LightCode says. Throws as mergedOf;
 /// ArgumentError on an empty region.
 /// The white balance is applied here: a change of it leaves the merge as it is.
+PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx);
 PicturePtr sceneOf(const Sources &sources, const Measured &measured, const Recipe &recipe, const RenderRequest &request,
                    ExecContext &ctx);
 
-/// Display-linear RGB of recipe.output.space in [0, 1]. Throws as sceneOf.
+/// Display-linear RGB in [0, 1] of a space; without one, of recipe.output.space. Throws as sceneOf.
+Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderRequest &request, ExecContext &ctx);
 Image<float> render(const Sources &sources, const Recipe &recipe, const Measured &measured,
                     const RenderRequest &request, ExecContext &ctx);
 
@@ -141,11 +106,6 @@ Image<float> lookAtFrame(const Sources &sources, size_t frame, const Recipe &rec
 
 /// Of the merged scene under the present settings, from the preview's decode.
 SceneHistogram sceneHistogram(const Sources &sources, const Measured &measured, const Recipe &recipe, ExecContext &ctx);
-
-/// What clipped everywhere is white whatever the white balance, by as much as it faded to white: under another balance
-/// than as shot a pixel of the scene takes this shift, in Rec. 2020, times how bright that white is.
-Vector3 clippedWhiteShift(const MergedSet &set, const Matrix3 &balanced);
-float clippedLightOf(const MergedSet &set, int x, int y); ///< of a pixel whose `clipped` is above 0
 
 /// The matrix from the frames' RGB to balanced linear Rec. 2020.
 Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured);

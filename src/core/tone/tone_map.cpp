@@ -108,6 +108,31 @@ void colourRow(const float *__restrict inR, const float *__restrict inG, const f
     }
 }
 
+YOLK_MULTIVERSION
+void gainColoursRow(const float *__restrict inR, const float *__restrict inG, const float *__restrict inB,
+                    const float *__restrict gain, int width, float *__restrict outR, float *__restrict outG,
+                    float *__restrict outB)
+{
+    for (int x = 0; x < width; ++x) {
+        outR[x] = inR[x] * gain[x];
+        outG[x] = inG[x] * gain[x];
+        outB[x] = inB[x] * gain[x];
+    }
+}
+
+YOLK_MULTIVERSION
+void turnColoursRow(float *r, float *g, float *b, int width, const Matrix3f &toOutput)
+{
+    const float *m = toOutput.m;
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) {
+        const float red = r[x], green = g[x], blue = b[x];
+        r[x] = m[0] * red + m[1] * green + m[2] * blue;
+        g[x] = m[3] * red + m[4] * green + m[5] * blue;
+        b[x] = m[6] * red + m[7] * green + m[8] * blue;
+    }
+}
+
 /// Takes colours within rounding of the cube [0, 1]^3 into it (white must stay white), and says whether something lies
 /// further out.
 YOLK_MULTIVERSION
@@ -217,7 +242,8 @@ void ToneMapper::blendRows(const float *ev, Shape scene, int y, const ScenePart 
     grids_.blend->lookUp(cells, at.x, at.step, {ev, width}, {blend, width}, {unused, width});
 }
 
-void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const
+void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out,
+                        Until until) const
 {
     const int width = scene.width();
     const float *r = scene.row(0, y), *g = scene.row(1, y), *b = scene.row(2, y);
@@ -251,15 +277,33 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
         plainGainRow(lights.ev, tone, width, row.gain.data());
     else
         gainRow(lights.ev, tone, detail, width, row.gain.data());
+    float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
+    if (until == Until::Open)
+        return gainColoursRow(r, g, b, row.gain.data(), width, to[0], to[1], to[2]);
     Matrix3f toOutput;
     std::ranges::copy(toOutput_.m, toOutput.m);
-    float *outR = out.row(0, y), *outG = out.row(1, y), *outB = out.row(2, y);
-    colourRow(r, g, b, row.gain.data(), width, toOutput, outR, outG, outB);
+    colourRow(r, g, b, row.gain.data(), width, toOutput, to[0], to[1], to[2]);
+    fit(to, width);
+}
+
+void ToneMapper::fit(float *const rgb[3], int width) const
+{
     constexpr int kChunk = 64; // most pieces lie inside the output space
     for (int x = 0; x < width; x += kChunk) {
         const int count = std::min(kChunk, width - x);
-        if (chroma_ != 1.0f || clampRounding(outR + x, outG + x, outB + x, count))
-            fitColours(outR + x, outG + x, outB + x, count, oklab_, chroma_);
+        if (chroma_ != 1.0f || clampRounding(rgb[0] + x, rgb[1] + x, rgb[2] + x, count))
+            fitColours(rgb[0] + x, rgb[1] + x, rgb[2] + x, count, oklab_, chroma_);
+    }
+}
+
+void ToneMapper::end(ImageView<float> open) const
+{
+    Matrix3f toOutput;
+    std::ranges::copy(toOutput_.m, toOutput.m);
+    for (int y = 0; y < open.height(); ++y) {
+        float *const rgb[3] = {open.row(0, y), open.row(1, y), open.row(2, y)};
+        turnColoursRow(rgb[0], rgb[1], rgb[2], open.width(), toOutput);
+        fit(rgb, open.width());
     }
 }
 
@@ -307,8 +351,8 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
     return out;
 }
 
-void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part,
-                         ImageView<float> out) const
+void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out,
+                         Until until) const
 {
     Row row(scene.width());
     std::vector<float> cells;
@@ -319,14 +363,13 @@ void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const Sce
         lightRows(scene, y, part, cells, ev, fine, local);
         if (way_ == Way::Blend)
             blendRows(ev, scene.shape(), y, part, cells, blend, row.tone.data());
-        mapRow(row, scene, y, {ev, fine, local, blend}, out);
+        mapRow(row, scene, y, {ev, fine, local, blend}, out, until);
     }
 }
 
-Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,
-                                    ImageView<const float> blend, ExecContext &ctx) const
+void ToneMapper::mapRowsWith(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
+                             ImageView<float> out, Until until) const
 {
-    checkScene(scene);
     const Shape size = scene.shape();
     if (lights.shape() != size)
         throw ArgumentError(textOf("tone mapping of %d x %d pixels: the lights are of %d x %d x %d", size.width,
@@ -334,11 +377,24 @@ Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<cons
     if (way_ == Way::Blend && blend.shape() != Shape{size.width, size.height, 1})
         throw ArgumentError(textOf("tone mapping of %d x %d pixels: the blend is of %d x %d x %d", size.width,
                                    size.height, blend.width(), blend.height(), blend.planes()));
-    Image<float> out(size, Fill::Anything);
-    forEachBand(ctx, size.height, [&](int y0, int y1) {
-        Row row(size.width);
-        for (int y = y0; y < y1; ++y)
-            mapRow(row, scene, y, {lights.row(0, y), lights.row(1, y), lights.row(2, y), blend.row(0, y)}, out.view());
+    Row row(size.width);
+    for (int y = 0; y < size.height; ++y)
+        mapRow(row, scene, y,
+               {lights.row(0, y), lights.row(1, y), lights.row(2, y), way_ == Way::Blend ? blend.row(0, y) : nullptr},
+               out, until);
+}
+
+Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,
+                                    ImageView<const float> blend, ExecContext &ctx) const
+{
+    checkScene(scene);
+    if (lights.shape() != scene.shape() || (way_ == Way::Blend && blend.shape().height != scene.height()))
+        mapRowsWith(scene, lights, blend, {}); // says what is wrong
+    Image<float> out(scene.shape(), Fill::Anything);
+    forEachBand(ctx, scene.height(), [&](int y0, int y1) {
+        const Rect rows{0, y0, scene.width(), y1};
+        mapRowsWith(scene.crop(rows), lights.crop(rows), way_ == Way::Blend ? blend.crop(rows) : blend,
+                    out.view().crop(rows));
     });
     return out;
 }

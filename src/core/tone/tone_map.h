@@ -48,16 +48,27 @@ public:
     /// Whether they save work.
     bool readsGrids() const { return way_ != Way::Curve; }
 
+    /// How far a mapping goes. Open stops before the end: display-linear Rec. 2020, 1 = white, in which colours may lie
+    /// above white and outside of the output space; for adjustments, and then end().
+    enum class Until { Open, End };
     /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, 1], three planes out.
     /// Throws:  ArgumentError (shape), Cancelled. NaN and infinities become black.
     /// Threads: bands of rows; the same bits for any runner. Memory: the result.
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
     Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
     /// Rows from y0 to y1 of it, on the thread that asks; both pictures of one shape, of three planes.
-    void mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out) const;
-    /// The whole with what was found before. Throws ArgumentError when that is not of the scene's size.
+    void mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out,
+                 Until until = Until::End) const;
+    /// The same with what lightsOf() and blendOf() found of these pixels. Throws ArgumentError when that is not of the
+    /// scene's size.
+    void mapRowsWith(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
+                     ImageView<float> out, Until until = Until::End) const;
+    /// The whole of it.
     Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
                             ExecContext &ctx) const;
+    /// What was left open, in place: into the output space, colours that it does not hold with their hue. The same bits
+    /// as without a stop.
+    void end(ImageView<float> open) const;
 
 private:
     enum class Way { Curve, Layers, CurveWithZones, Blend };
@@ -67,7 +78,9 @@ private:
                    float *fine, float *local) const;
     void blendRows(const float *ev, Shape scene, int y, const ScenePart &part, std::vector<float> &cells, float *blend,
                    float *unused) const;
-    void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out) const;
+    void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out,
+                Until until) const;
+    void fit(float *const rgb[3], int width) const;
 
     Way way_;
     ToneGrids grids_;

@@ -38,60 +38,66 @@ struct ToneSettings {
     bool operator==(const ToneSettings &) const = default;
 };
 
+constexpr bool isPlain(const ToneSettings &settings)
+{
+    return settings.method == ToneMethod::Plain;
+}
+constexpr bool isCompressed(const ToneSettings &settings)
+{
+    return !isPlain(settings);
+}
+/// The methods that tell local contrast and fine detail apart.
+constexpr bool isLayered(const ToneSettings &settings)
+{
+    return settings.method == ToneMethod::Local || settings.method == ToneMethod::Blend;
+}
+/// The methods that go by one sigmoid.
+constexpr bool isSigmoid(const ToneSettings &settings)
+{
+    return settings.method == ToneMethod::Global || settings.method == ToneMethod::Local;
+}
+
 inline constexpr auto kToneFields = std::tuple{
     ChoiceField<ToneSettings, ToneMethod>{"method", &ToneSettings::method, kToneMethods, "Method", "Method",
                                           "How the range of the scene is brought into that of a display"},
     RealField<ToneSettings>{
         "range", &ToneSettings::range, 0, 100, 0, 1, 0, "", "Method", "Range",
-        "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing"},
+        "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing", isCompressed},
     RealField<ToneSettings>{"local_contrast", &ToneSettings::localContrast, -100, 100, 0, 1, 0, "", "Method",
                             "Local contrast",
                             "Strengthens or flattens the differences between neighbouring parts, in percent; at 0 they "
-                            "stay as they were in the scene"},
+                            "stay as they were in the scene",
+                            isLayered, true},
     RealField<ToneSettings>{
         "fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Method", "Fine detail",
         "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
-        "in the scene"},
+        "in the scene",
+        isLayered, true},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
-                            "How far the darkest tones are drawn down to black, in percent"},
+                            "How far the darkest tones are drawn down to black, in percent", isSigmoid},
     RealField<ToneSettings>{"shoulder", &ToneSettings::shoulder, 0, 100, 50, 1, 0, "", "Method", "Shoulder",
                             "How softly the lightest tones run into white: at 50 the lightest light of the scene just "
-                            "reaches it, below it clips, above it stays short of white"},
+                            "reaches it, below it clips, above it stays short of white",
+                            isSigmoid},
     RealField<ToneSettings>{"gamma", &ToneSettings::gamma, 0.4, 2.5, 1, 0.05, 2, "", "Method", "Gamma",
-                            "Brightens (above 1) or darkens (below 1) the middle tones; black and white stay"},
+                            "Brightens (above 1) or darkens (below 1) the middle tones; black and white stay", isPlain},
     ChoiceField<ToneSettings, BrightEnd>{"bright_end", &ToneSettings::brightEnd, kBrightEnds, "Method", "Bright end",
-                                         "What happens with light that is too bright for the display"},
+                                         "What happens with light that is too bright for the display", isPlain},
     RealField<ToneSettings>{"exposure", &ToneSettings::exposure, -12, 12, 0, 0.05, 2, "EV", "Brightness", "Exposure",
-                            "Makes the whole picture brighter or darker, in stops of light"},
+                            "Makes the whole picture brighter or darker, in stops of light", nullptr, true},
     RealField<ToneSettings>{"contrast", &ToneSettings::contrast, -100, 100, 0, 1, 0, "", "Brightness", "Contrast",
-                            "Steeper or flatter tones round the middle grey, in percent"},
+                            "Steeper or flatter tones round the middle grey, in percent", nullptr, true},
     RealField<ToneSettings>{"whites", &ToneSettings::whites, -100, 100, 0, 1, 0, "", "Zones", "Whites",
-                            "Lightens or darkens the lightest tones, in percent of their room"},
+                            "Lightens or darkens the lightest tones, in percent of their room", nullptr, true},
     RealField<ToneSettings>{"highlights", &ToneSettings::highlights, -100, 100, 0, 1, 0, "", "Zones", "Highlights",
-                            "Lightens or darkens the light tones, in percent of their room"},
+                            "Lightens or darkens the light tones, in percent of their room", nullptr, true},
     RealField<ToneSettings>{"middle", &ToneSettings::middle, -100, 100, 0, 1, 0, "", "Zones", "Middle",
-                            "Lightens or darkens the middle tones, in percent of their room"},
+                            "Lightens or darkens the middle tones, in percent of their room", nullptr, true},
     RealField<ToneSettings>{"shadows", &ToneSettings::shadows, -100, 100, 0, 1, 0, "", "Zones", "Shadows",
-                            "Lightens or darkens the dark tones, in percent of their room"},
+                            "Lightens or darkens the dark tones, in percent of their room", nullptr, true},
     RealField<ToneSettings>{"blacks", &ToneSettings::blacks, -100, 100, 0, 1, 0, "", "Zones", "Blacks",
-                            "Lightens or darkens the darkest tones, in percent of their room"},
+                            "Lightens or darkens the darkest tones, in percent of their room", nullptr, true},
 };
-
-/// Whether a setting of kToneFields does something under a method.
-constexpr bool actsUnder(ToneMethod method, std::string_view key)
-{
-    const bool plain = method == ToneMethod::Plain,
-               layered = method == ToneMethod::Local || method == ToneMethod::Blend;
-    if (key == "gamma" || key == "bright_end")
-        return plain;
-    if (key == "range")
-        return !plain;
-    if (key == "toe" || key == "shoulder")
-        return method == ToneMethod::Global || method == ToneMethod::Local;
-    if (key == "local_contrast" || key == "fine_detail")
-        return layered;
-    return true;
-}
 
 /// The zone members, dark to bright: the order of the handles on the light scale.
 inline constexpr std::array<double ToneSettings::*, 5> kZones{&ToneSettings::blacks, &ToneSettings::shadows,

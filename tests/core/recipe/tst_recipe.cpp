@@ -1,6 +1,7 @@
 #include "base/errors.h"
 #include "recipe/history.h"
 #include "recipe/recipe_json.h"
+#include "recipe/sections.h"
 #include "support/synthetic.h"
 
 #include <QTest>
@@ -36,12 +37,13 @@ private Q_SLOTS:
         std::mt19937 random(1);
         for (int i = 0; i < 100; ++i) {
             Recipe recipe;
-            forEachSection(recipe, [&](std::string_view, auto &settings, const auto &table) {
-                forEachField(table, [&](const auto &field) {
-                    if constexpr (requires { field.minimum; })
-                        settings.*field.member = std::uniform_real_distribution(field.minimum, field.maximum)(random);
-                    else
-                        settings.*field.member = field.choices[random() % field.choices.size()].value;
+            forEachSection([&](const auto &section) {
+                forEachField(*section.fields, [&](const auto &field) {
+                    auto &member = section.of(recipe).*field.member;
+                    if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>)
+                        member = std::uniform_real_distribution(field.minimum, field.maximum)(random);
+                    else if constexpr (IsChoice<std::remove_cvref_t<decltype(field)>>)
+                        member = field.choices[random() % field.choices.size()].value;
                 });
             });
             recipe.frames.reference = "abc";
@@ -158,7 +160,7 @@ private Q_SLOTS:
         QTest::newRow("text") << R"([{"task": "treat", "points": [["x", 2]]}])"
                               << "must be a number";
         QTest::newRow("far") << R"([{"task": "treat", "points": [[1e9, 2]]}])"
-                             << "must lie in -1000000";
+                             << "must lie in -1e+06";
         QTest::newRow("brush") << R"([{"task": "take", "frame": "b", "radius": -1, "points": [[1, 2]]}])"
                                << "0 to 10000";
     }

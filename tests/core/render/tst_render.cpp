@@ -1,7 +1,8 @@
 #include "base/errors.h"
+#include "render/develop.h"
+#include "render/measured_json.h"
 #include "render/output.h"
 #include "render/stage_cache.h"
-#include "render/tone_stage.h"
 #include "support/compare.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
@@ -208,8 +209,11 @@ private Q_SLOTS:
             ExecContext own(runner);
             const PicturePtr light = sceneOf(sources, measured, recipe, {}, own);
             const Image<float> small = resample(light->view(), {0, 0, 600, 400}, width, height, own);
-            const ToneMapper mapper = toneMapperOf(sources, measured, recipe, recipe.output.space, own);
-            const auto [plainMean, plainOffset] = off(mapper(small.view(), {}, own), wanted); // averaged as it is
+            const RenderPlan plan(sources, measured, recipe);
+            const Developer developer(plan, recipe.output.space, own);
+            const auto [plainMean, plainOffset] =
+                off(developer.picture(small.view(), gridOf({0, 0, 600, 400}, width, height), own),
+                    wanted); // averaged as it is
             const QString figures =
                 QStringLiteral("%1: %2 %3, %4 %5").arg(width).arg(mean).arg(offset).arg(plainMean).arg(plainOffset);
             QVERIFY2(plainMean > 1.0 && plainOffset > 0.7, qPrintable(figures));
@@ -344,6 +348,7 @@ private Q_SLOTS:
             a.found = true;
             a.toReference.transform.m.m[2] += &a == &moved.alignment[0] ? 0.0 : 3.0;
         }
+        moved.generation = generationOf(moved);
         QVERIFY(mergedOf(sources_, measured_, recipe_, 1, ctx) != mergedOf(sources_, moved, recipe_, 1, ctx));
         // A frame that is dark by a typed exposure is denoised: its own look differs from before.
         Recipe typed = recipe_;

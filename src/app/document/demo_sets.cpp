@@ -1,4 +1,4 @@
-#include "demo_sets.h"
+#include "document/demo_sets.h"
 
 #include <QCoreApplication>
 #include <QDir>

@@ -1,0 +1,38 @@
+// The adjustments, in the order in which they act. A row names a struct with
+//     Settings, kFields   its settings and their table
+//     kKey                of its section in files and paths; several may share one
+//     kActsOn             scene light or display light
+//     make(varied)        what does it; null where the settings change nothing
+#pragma once
+
+#include "adjust/adjustment.h"
+#include "adjust/vibrance.h"
+
+#include <tuple>
+
+namespace yolk {
+
+using AdjustmentList = std::tuple< //
+    Vibrance                       //
+    >;
+
+namespace detail {
+template <class List> struct SettingsOf;
+template <class... A> struct SettingsOf<std::tuple<A...>> {
+    using Type = std::tuple<typename A::Settings...>;
+};
+} // namespace detail
+
+/// The settings of all of them, as the recipe holds them.
+using AdjustmentSettings = detail::SettingsOf<AdjustmentList>::Type;
+
+template <class A> const typename A::Settings &settingsOf(const AdjustmentSettings &all)
+{
+    return std::get<typename A::Settings>(all);
+}
+template <class A> typename A::Settings &settingsOf(AdjustmentSettings &all)
+{
+    return std::get<typename A::Settings>(all);
+}
+
+} // namespace yolk

@@ -1,0 +1,31 @@
+// Vibrance: stronger colours where they are weak.
+#pragma once
+
+#include "adjust/adjustment.h"
+#include "base/fields.h"
+
+#include <tuple>
+
+namespace yolk {
+
+struct VibranceSettings {
+    double vibrance = 0.0;
+    bool operator==(const VibranceSettings &) const = default;
+};
+
+struct Vibrance {
+    using Settings = VibranceSettings;
+    static constexpr std::string_view kKey = "colour";
+    static constexpr Light kActsOn = Light::Display;
+    static constexpr auto kFields = std::tuple{
+        RealField<Settings>{"vibrance", &Settings::vibrance, -100, 100, 0, 1, 0, "", "Colour", "Vibrance",
+                            "Makes weak colours stronger or weaker, in percent, and spares those that are strong",
+                            nullptr, true},
+    };
+    /// Multiplies the Oklab chroma C by 1 + v / (1 + (C / C0)^2), v the setting over 100, C0 half the chroma of the
+    /// weakest corner of the sRGB cube (cyan, 0.155): hue and lightness stay, and for every v the result rises with C.
+    /// Source: [Ottosson2020] for the space; the curve is our own.
+    static AdjustmentPtr make(const Varied<Settings> &settings);
+};
+
+} // namespace yolk

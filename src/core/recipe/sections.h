@@ -1,0 +1,108 @@
+// The sections of a recipe: one row each. What a stage of the pipeline reads, what marks a step, what presets hold, what
+// the panels show, JSON and paths of the command line all follow from these rows.
+#pragma once
+
+#include "base/hash.h"
+#include "recipe/recipe.h"
+#include "recipe/step.h"
+
+#include <string>
+#include <tuple>
+
+namespace yolk {
+
+/// The first stage of the pipeline that reads a section, in the order of the data. None: for the window alone.
+enum class Stage { Prepare, Align, Merge, Scene, Tone, Display, Geometry, Write, None };
+
+enum class InPresets { No, Yes };
+
+/// Some settings of the recipe under one key. A key may have several, of one struct or of more: what differs by step or
+/// stage stands in a section of its own.
+template <class S, class Table> struct Section {
+    std::string_view key; ///< in files and paths
+    S Recipe::*member;
+    const Table *fields;
+    Step step;
+    Stage stage;
+    InPresets inPresets = InPresets::No;
+
+    const S &of(const Recipe &recipe) const { return recipe.*member; }
+    S &of(Recipe &recipe) const { return recipe.*member; }
+};
+
+/// The section of an adjustment of the list.
+template <class A> struct AdjustmentSection {
+    std::string_view key = A::kKey;
+    decltype(&A::kFields) fields = &A::kFields;
+    Step step = Step::Tone;
+    Stage stage = A::kActsOn == Light::Scene ? Stage::Tone : Stage::Display;
+    InPresets inPresets = InPresets::Yes;
+
+    const typename A::Settings &of(const Recipe &recipe) const { return settingsOf<A>(recipe.adjustments); }
+    typename A::Settings &of(Recipe &recipe) const { return settingsOf<A>(recipe.adjustments); }
+};
+
+namespace detail {
+template <class... A> constexpr auto adjustmentSections(const std::tuple<A...> *)
+{
+    return std::tuple{AdjustmentSection<A>{}...};
+}
+} // namespace detail
+
+inline constexpr auto kSections = std::tuple_cat(
+    std::tuple{
+        Section{"frames", &Recipe::frames, &kFramesInUseFields, Step::Frames, Stage::Prepare},
+        Section{"prepare", &Recipe::prepare, &kPrepareFields, Step::Frames, Stage::Prepare},
+        Section{"frames", &Recipe::frames, &kReferenceFields, Step::Merge, Stage::Align},
+        Section{"align", &Recipe::align, &kAlignFields, Step::Merge, Stage::Align},
+        Section{"frames", &Recipe::frames, &kFrameWeightFields, Step::Merge, Stage::Merge},
+        Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
+        Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
+        Section{"tone", &Recipe::tone, &kToneFields, Step::Tone, Stage::Tone, InPresets::Yes},
+        Section{"colour", &Recipe::colour, &kColourFields, Step::Tone, Stage::Display, InPresets::Yes},
+    },
+    detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
+    std::tuple{
+        Section{"geometry", &Recipe::geometry, &kGeometryFields, Step::Merge, Stage::Geometry},
+        Section{"export", &Recipe::output, &kExportFields, Step::Export, Stage::Write},
+        Section{"radiance", &Recipe::radiance, &kRadianceFields, Step::Export, Stage::Write},
+        Section{"preset", &Recipe::preset, &kPresetUseFields, Step::Tone, Stage::None},
+    });
+
+/// Calls visit(section) for each.
+template <class Visit> void forEachSection(Visit &&visit)
+{
+    std::apply([&](const auto &...section) { (visit(section), ...); }, kSections);
+}
+
+/// The same of the sections of one member: forSectionsOf<&Recipe::output>(visit).
+template <auto kMember, class Visit> void forSectionsOf(Visit &&visit)
+{
+    forEachSection([&](const auto &section) {
+        if constexpr (requires { section.member; })
+            if constexpr (std::is_same_v<std::remove_cvref_t<decltype(section.member)>, decltype(kMember)>)
+                if (section.member == kMember)
+                    visit(section);
+    });
+}
+
+/// "tone.range".
+template <class Section, class Field> std::string pathOf(const Section &section, const Field &field)
+{
+    return std::string(section.key) + "." + std::string(field.key);
+}
+
+/// Of all settings that the stages up to `last` read and that do something.
+Hash128 hashUpTo(Stage last, const Recipe &recipe);
+/// Whether they ask for the same there, or of one stage alone.
+bool areSameUpTo(Stage last, const Recipe &a, const Recipe &b);
+bool areSameAt(Stage stage, const Recipe &a, const Recipe &b);
+/// Only these settings, the others as they are in a new recipe.
+Recipe onlyUpTo(Stage last, const Recipe &recipe);
+
+/// Whether a step's settings are others than those of `start`; what is for the window alone does not count.
+bool isChanged(Step step, const Recipe &recipe, const Recipe &start);
+/// The recipe with all that presets may hold as in `start`, and no preset in use.
+Recipe withoutPresets(const Recipe &recipe, const Recipe &start);
+
+} // namespace yolk

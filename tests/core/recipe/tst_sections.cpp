@@ -1,0 +1,215 @@
+// What follows from the rows of sections and fields: paths, keys, marks, resets; and the kinds of rows that no section
+// of the recipe has yet.
+#include "base/field_text.h"
+#include "recipe/json_values_p.h"
+#include "recipe/recipe_json.h"
+#include "recipe/sections.h"
+
+#include <QTest>
+
+#include <set>
+
+using namespace yolk;
+
+namespace {
+
+struct Sample {
+    bool on = false;
+    double amount = 1.0;
+    PointList curve{{0.0, 0.0}, {1.0, 1.0}};
+    std::array<double, 3> colour{0.1, 0.2, 0.3};
+    bool operator==(const Sample &) const = default;
+};
+
+constexpr auto kSampleFields = std::tuple{
+    SwitchField<Sample>{"on", &Sample::on, "Group", "Name", "Help"},
+    RealField<Sample>{"amount", &Sample::amount, 0, 2, 0, 0.1, 1, "", "Group", "Amount", "Help",
+                      [](const Sample &s) { return s.on; }, true},
+    PointsField<Sample>{"curve", &Sample::curve, {0.0, 0.0}, {1.0, 1.0}, 2, 16, "Group", "Curve", "Help"},
+    ColourField<Sample>{"colour", &Sample::colour, "Group", "Colour", "Help"},
+};
+
+std::string refused(const std::function<void()> &work)
+{
+    try {
+        work();
+    } catch (const ArgumentError &e) {
+        return e.what();
+    }
+    return {};
+}
+
+/// Another value than the one it has.
+template <class S, class Field> void change(S &settings, const Field &field)
+{
+    auto &member = settings.*field.member;
+    using Value = std::remove_cvref_t<decltype(member)>;
+    if constexpr (IsReal<Field>)
+        member = member == field.maximum ? field.minimum : field.maximum;
+    else if constexpr (IsChoice<Field>)
+        member = field.choices[member == field.choices[0].value ? 1 : 0].value;
+    else if constexpr (std::is_same_v<Value, std::string>)
+        member += "x";
+    else if constexpr (std::is_same_v<Value, std::set<std::string>>)
+        member.insert("frame");
+    else if constexpr (std::is_same_v<Value, std::map<std::string, double>>)
+        member["frame"] = 0.5;
+    else
+        member.emplace_back();
+}
+
+} // namespace
+
+class TestSections : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void everyPathIsOneSetting()
+    {
+        std::set<std::string> paths;
+        forEachSection([&](const auto &section) {
+            forEachField(*section.fields, [&](const auto &field) {
+                QVERIFY2(paths.insert(pathOf(section, field)).second, pathOf(section, field).c_str());
+            });
+        });
+        QVERIFY(paths.contains("tone.range") && paths.contains("colour.saturation") && paths.contains("frames.keeper"));
+    }
+    void aKeyKnowsWhatItsStagesReadAndNothingElse()
+    {
+        int known = 0, unknown = 0, idle = 0;
+        forEachSection([&](const auto &section) {
+            forEachField(*section.fields, [&](const auto &field) {
+                const Recipe plain;
+                Recipe changed;
+                change(section.of(changed), field);
+                const bool counts = isVisible(section.of(plain), field) || isVisible(section.of(changed), field);
+                for (const Stage last : {Stage::Prepare, Stage::Align, Stage::Merge, Stage::Scene, Stage::Tone,
+                                         Stage::Display, Stage::Geometry, Stage::Write, Stage::None}) {
+                    const bool reads = section.stage <= last && counts;
+                    QVERIFY2(areSameUpTo(last, plain, changed) != reads, pathOf(section, field).c_str());
+                    ++(reads ? known : !counts ? idle : unknown);
+                }
+                QVERIFY(areSameAt(section.stage, plain, changed) != counts);
+            });
+        });
+        QVERIFY(known > 100 && unknown > 100 && idle > 5);
+    }
+    void strokesOfAnAreaCount()
+    {
+        Recipe a;
+        a.movement.regions = {{HandTask::TakeFrom, "b", "a", 20.0, {{1, 2}, {3, 4}}}};
+        Recipe b = a;
+        QVERIFY(b.movement.regions[0].points.sharesWith(a.movement.regions[0].points)); // a copy costs nothing
+        QVERIFY(areSameUpTo(Stage::Merge, a, b));
+        b.movement.regions[0].points = {{1, 2}, {3, 4.5}};
+        QVERIFY(!areSameUpTo(Stage::Merge, a, b) && areSameUpTo(Stage::Align, a, b));
+        b.movement.regions[0].points = {{1, 2}, {3, 4}};
+        QVERIFY(areSameUpTo(Stage::Merge, a, b) && a == b);
+        b.movement.regions[0].task = HandTask::Treat;
+        a.movement.regions[0].task = HandTask::Treat;
+        b.movement.regions[0].frame = "c"; // nobody takes from it
+        QVERIFY(areSameUpTo(Stage::Merge, a, b));
+    }
+    void stepsAreMarkedByWhatTheyHold()
+    {
+        const Recipe start;
+        Recipe r;
+        r.frames.influence["f"] = 0.5;
+        QVERIFY(isChanged(Step::Merge, r, start) && !isChanged(Step::Frames, r, start));
+        r = {};
+        r.frames.excluded = {"f"};
+        QVERIFY(isChanged(Step::Frames, r, start) && !isChanged(Step::Merge, r, start));
+        r = {};
+        r.colour.saturation = 5;
+        QVERIFY(isChanged(Step::Tone, r, start) && !isChanged(Step::Export, r, start));
+        r = {};
+        settingsOf<Vibrance>(r.adjustments).vibrance = 5;
+        QVERIFY(isChanged(Step::Tone, r, start));
+        r = {};
+        r.tone.gamma = 2.0; // does nothing under the method that is taken
+        r.preset.name = "Some";
+        QVERIFY(!isChanged(Step::Tone, r, start));
+        r.tone.method = ToneMethod::Plain;
+        QVERIFY(isChanged(Step::Tone, r, start));
+    }
+    void resetsAndPartsFollow()
+    {
+        Recipe r;
+        r.tone.exposure = 2;
+        r.colour.saturation = 20;
+        settingsOf<Vibrance>(r.adjustments).vibrance = 30;
+        r.movement.sensitivity = 10;
+        r.preset = {"Some", 70};
+        Recipe start;
+        start.tone.exposure = 1;
+        const Recipe again = withoutPresets(r, start);
+        QCOMPARE(again.tone.exposure, 1.0);
+        QVERIFY(again.colour == ColourSettings() && again.adjustments == AdjustmentSettings());
+        QVERIFY(again.preset == PresetUse() && again.movement == r.movement);
+        const Recipe merge = onlyUpTo(Stage::Merge, r);
+        QVERIFY(merge.movement == r.movement && merge.tone == ToneSettings() && merge.colour == ColourSettings());
+    }
+    void adjustmentsAreSettingsLikeOthers()
+    {
+        Recipe r;
+        setByPath(r, "colour.vibrance", "40");
+        QCOMPARE(settingsOf<Vibrance>(r.adjustments).vibrance, 40.0);
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, setByPath(r, "colour.vibrance", "140"));
+        QVERIFY(parseRecipe(recipeText(r)).recipe == r);
+        QVERIFY(recipeText(r).find("vibrance") != std::string::npos);
+    }
+    void allKindsOfRowsComeBackFromFiles()
+    {
+        const Sample sample{true, 0.1, {{0.0, 0.25}, {2.0 / 3.0, 0.5}, {1.0, 1.0}}, {0.0, 1.0 / 3.0, 1.0}};
+        nlohmann::json object;
+        forEachField(kSampleFields,
+                     [&](const auto &field) { object[std::string(field.key)] = valueOf(sample, field); });
+        const auto text = object.dump();
+        Sample back;
+        readItem(back, kSampleFields, nlohmann::json::parse(text), "sample");
+        QVERIFY(back == sample);
+    }
+    void badValuesOfAllKindsNameTheirPath()
+    {
+        const auto reading = [](const char *text) {
+            return refused([&] {
+                Sample s;
+                readItem(s, kSampleFields, nlohmann::json::parse(text), "s");
+            });
+        };
+        QCOMPARE(reading(R"({"on": 1})"), std::string("s.on: must be true or false"));
+        QCOMPARE(reading(R"({"curve": 1})"), std::string("s.curve: must be a list of pairs of numbers"));
+        QCOMPARE(reading(R"({"curve": [[0, 0]]})"), std::string("s.curve: must have 2 to 16 points"));
+        QCOMPARE(reading(R"({"curve": [[0, 0], [1, 2]]})"), std::string("s.curve = 2: must lie in 0 to 1"));
+        QCOMPARE(reading(R"({"colour": [1, 2]})"), std::string("s.colour: must be three numbers"));
+        QCOMPARE(reading(R"({"colour": [0, 0, -1]})"), std::string("s.colour = -1: must lie in 0 to 1"));
+        QCOMPARE(reading("3"), std::string("s: must hold objects"));
+    }
+    void wordsSetAllKinds()
+    {
+        Sample s;
+        const auto set = [&](std::string_view key, std::string_view text) {
+            forEachField(kSampleFields, [&](const auto &field) {
+                if (field.key == key)
+                    assignText(s, field, text, "s." + std::string(key));
+            });
+        };
+        set("on", "on");
+        set("amount", "0.5");
+        set("curve", "0,0.5 1,1");
+        set("colour", "1,0.5,0");
+        QVERIFY(s == (Sample{true, 0.5, {{0, 0.5}, {1, 1}}, {1, 0.5, 0}}));
+        for (const auto &[key, text] :
+             {std::pair("on", "yes"), std::pair("amount", "3"), std::pair("amount", "x"), std::pair("curve", "0 1"),
+              std::pair("curve", "0,0"), std::pair("colour", "1,2"), std::pair("colour", "a,b,c")})
+            QVERIFY2(refused([&, key = key, text = text] { set(key, text); }).starts_with(std::string("s.") + key),
+                     text);
+    }
+    void aRowIsFoundByItsMember()
+    {
+        QCOMPARE(std::string(fieldOf<kToneFields, &ToneSettings::shadows>().key), std::string("shadows"));
+        QCOMPARE(std::string(fieldOf<kSampleFields, &Sample::colour>().key), std::string("colour"));
+    }
+};
+
+QTEST_GUILESS_MAIN(TestSections)
+#include "tst_sections.moc"
