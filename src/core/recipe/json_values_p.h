@@ -9,6 +9,27 @@
 
 namespace yolk {
 
+/// A kind of JSON text that says what it is and in which version it was written.
+struct JsonKind {
+    const char *format, *name, *versionKey;
+    int newest; ///< version that this release reads
+};
+
+/// The object of a text. Throws ArgumentError: not of this kind, of a newer version.
+inline nlohmann::json openedText(const std::string &text, const JsonKind &kind)
+{
+    nlohmann::json root = nlohmann::json::parse(text, nullptr, false);
+    if (!root.is_object() || root.value("format", nlohmann::json()) != nlohmann::json(kind.format))
+        throw ArgumentError(std::string("is not a Yolk ") + kind.name);
+    const nlohmann::json version = root.value(kind.versionKey, nlohmann::json());
+    if (!version.is_number_integer() || version.get<long long>() < 1)
+        throw ArgumentError(std::string(kind.versionKey) + ": must be a whole number from 1");
+    if (version.get<long long>() > kind.newest)
+        throw ArgumentError("was written by a newer Yolk (version " + std::to_string(version.get<long long>()) +
+                            ", this one reads up to " + std::to_string(kind.newest) + ")");
+    return root;
+}
+
 inline std::string textOfValue(const nlohmann::json &value, const std::string &path)
 {
     if (!value.is_string())

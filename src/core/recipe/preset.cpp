@@ -126,12 +126,7 @@ Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::s
 
 Preset parsePreset(const std::string &text)
 {
-    const json root = json::parse(text, nullptr, false);
-    if (!root.is_object() || root.value("format", json()) != json(kFormat))
-        throw ArgumentError("is not a Yolk preset");
-    const json version = root.value("version", json());
-    if (!version.is_number_integer() || version.get<long long>() < 1 || version.get<long long>() > kVersion)
-        throw ArgumentError("version: this Yolk reads presets of version 1 to " + std::to_string(kVersion));
+    const json root = openedText(text, {kFormat, "preset", "version", kVersion});
     Preset out;
     out.name = textOfValue(root.value("name", json()), "name");
     out.group = textOfValue(root.value("group", json()), "group");

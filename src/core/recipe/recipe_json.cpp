@@ -60,16 +60,7 @@ void collectPaths(const json &object, const std::string &prefix, std::vector<std
 
 ReadRecipe parseRecipe(const std::string &text)
 {
-    json root = json::parse(text, nullptr, false);
-    if (!root.is_object() || root.value("format", json()) != json(kFormat))
-        throw ArgumentError("is not a Yolk settings file");
-    const json version = root.value("version", json());
-    if (!version.is_number_integer() || version.get<long long>() < 1)
-        throw ArgumentError("version: must be a whole number from 1");
-    if (version.get<long long>() > kRecipeVersion)
-        throw ArgumentError("was written by a newer Yolk (settings version " +
-                            std::to_string(version.get<long long>()) + ", this one reads up to " +
-                            std::to_string(kRecipeVersion) + ")");
+    json root = openedText(text, {kFormat, "settings file", "version", kRecipeVersion});
     root.erase("format");
     root.erase("version");
 

@@ -82,7 +82,7 @@ int contextOf(const Adjustments &adjustments, double scale)
     return out;
 }
 
-ScenePart partOf(const Frame &reference, const PixelGrid &grid, int width, int height)
+ScenePart scenePartOf(const Frame &reference, const PixelGrid &grid, int width, int height)
 {
     const auto at = [](double origin, double step, int pixel, int size) { return (origin + pixel * step) / size; };
     return {at(grid.originX, grid.stepX, grid.firstX, reference.width),
@@ -97,7 +97,6 @@ class Passing {
 public:
     explicit Passing(ImageView<const float> light) : light_(light) {}
     ImageView<const float> light() const { return light_; }
-    ImageView<float> own() { return own_.view(); }
     void take(Image<float> made)
     {
         own_ = std::move(made);
@@ -123,13 +122,6 @@ private:
     ImageView<const float> light_;
     Image<float> own_;
 };
-
-void copyTo(ImageView<const float> from, ImageView<float> to)
-{
-    for (int c = 0; c < from.planes(); ++c)
-        for (int y = 0; y < from.height(); ++y)
-            std::copy_n(from.row(c, y), from.width(), to.row(c, y));
-}
 
 } // namespace
 
@@ -184,16 +176,15 @@ void Developer::develop(ImageView<const float> scene, const Lights &lights, cons
         toned = Image<float>({passing.light().width(), passing.light().height(), 3}, Fill::Anything);
     const ImageView<float> to = adjusts ? toned.view() : out;
     if (lights.lights.shape().empty())
-        mapper_.mapRows(passing.light(), 0, to.height(), partOf(plan_.reference(), here, to.width(), to.height()), to,
-                        until);
+        mapper_.mapRows(passing.light(), 0, to.height(), scenePartOf(plan_.reference(), here, to.width(), to.height()),
+                        to, until);
     else
         mapper_.mapRowsWith(passing.light(), lights.lights, lights.blend, to, until);
     if (!adjusts)
         return;
     passing.take(std::move(toned));
     passing.through(plan_.onDisplay, here);
-    mapper_.end(passing.own());
-    copyTo(passing.light(), out);
+    mapper_.end(passing.light(), out);
 }
 
 void Developer::operator()(ImageView<const float> scene, const PixelGrid &grid, ImageView<float> out) const
@@ -225,7 +216,7 @@ Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) con
                        double(scene->shape().pixels()) <= kViewPixels;
     if (!keeps)
         return picture(scene->view(), grid, mapping);
-    const ScenePart lit = partOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
+    const ScenePart lit = scenePartOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
     const Hash128 sceneKey = plan_.sceneKey(wide);
     const auto kept = [&](StageKey what, const Hash128 &of, const std::function<Image<float>(ExecContext &)> &make) {
         return plan_.sources.views->get<Image<float>>(hashed(what, of, sceneKey), mapping, make,

@@ -314,16 +314,7 @@ std::string measuredText(const Measured &measured)
 
 Measured parseMeasured(const std::string &text)
 {
-    const json root = json::parse(text, nullptr, false);
-    if (!root.is_object() || root.value("format", json()) != json(kFormat))
-        throw ArgumentError("is no measurement of a set");
-    const json version = root.value("process_version", json());
-    if (!version.is_number_integer() || version.get<long long>() < 1)
-        throw ArgumentError("process_version: must be a whole number from 1");
-    if (version.get<long long>() > kProcessVersion)
-        throw ArgumentError("was measured by a newer Yolk (process version " +
-                            std::to_string(version.get<long long>()) + ", this one knows up to " +
-                            std::to_string(kProcessVersion) + ")");
+    const json root = openedText(text, {kFormat, "measurement", "process_version", kProcessVersion});
     Measured out;
     ReadArchive archive(root, {});
     visit(archive, out);

@@ -11,7 +11,7 @@ namespace yolk {
 /// JSON; numbers come back bit for bit.
 std::string measuredText(const Measured &measured);
 
-/// Throws ArgumentError: no such text, measured by a newer process than kProcessVersion, the path of a bad value. What
+/// Throws ArgumentError: no such text, written by a newer process than kProcessVersion, the path of a bad value. What
 /// an older one measured is read as it stands; its processVersion says so.
 Measured parseMeasured(const std::string &text);
 

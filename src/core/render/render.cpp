@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <list>
 #include <mutex>
+#include <thread>
 
 namespace yolk {
 namespace {
@@ -80,13 +81,14 @@ private:
         developer_(sceneOf(area).view(), grid_.from(0, area.y0), block->pixels.view());
         const std::lock_guard lock(mutex_);
         blocks_.push_front(block);
-        if (blocks_.size() > kKeptBlocks)
+        if (blocks_.size() > keptBlocks_)
             blocks_.pop_back();
         return block;
     }
 
-    static constexpr int kBlockRows = 64;
-    static constexpr size_t kKeptBlocks = 64; // two for each of many threads
+    static constexpr int kBlockRows = kBandRows; // at full size a band is a block
+    /// A band that lies on two blocks needs both.
+    const size_t keptBlocks_ = 2 * std::max(1u, std::thread::hardware_concurrency());
     const MergedSet &set_;
     SceneRows scene_;
     const Developer &developer_;

@@ -13,8 +13,8 @@
 namespace yolk {
 namespace {
 
-/// The merge as it is read for views: R, G and B, then SceneRows::clippedLight() where it is asked for, all coded for averaging
-/// where there is a code.
+/// The merge as it is read for views: R, G and B, then SceneRows::clippedLight() where it is asked for, all coded for
+/// averaging where there is a code.
 RowSource rowsOf(const MergedSet &set, bool withClipped, const LightCode *code)
 {
     Shape shape = set.pixels.radiance.shape();

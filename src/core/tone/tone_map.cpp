@@ -95,20 +95,6 @@ void plainGainRow(const float *__restrict ev, const float *__restrict tone, int 
 }
 
 YOLK_MULTIVERSION
-void colourRow(const float *__restrict inR, const float *__restrict inG, const float *__restrict inB,
-               const float *__restrict gain, int width, const Matrix3f &toOutput, float *__restrict outR,
-               float *__restrict outG, float *__restrict outB)
-{
-    const float *m = toOutput.m;
-    for (int x = 0; x < width; ++x) {
-        const float r = inR[x] * gain[x], g = inG[x] * gain[x], b = inB[x] * gain[x];
-        outR[x] = m[0] * r + m[1] * g + m[2] * b;
-        outG[x] = m[3] * r + m[4] * g + m[5] * b;
-        outB[x] = m[6] * r + m[7] * g + m[8] * b;
-    }
-}
-
-YOLK_MULTIVERSION
 void gainColoursRow(const float *__restrict inR, const float *__restrict inG, const float *__restrict inB,
                     const float *__restrict gain, int width, float *__restrict outR, float *__restrict outG,
                     float *__restrict outB)
@@ -120,16 +106,18 @@ void gainColoursRow(const float *__restrict inR, const float *__restrict inG, co
     }
 }
 
+/// The results may lie where the values came from.
 YOLK_MULTIVERSION
-void turnColoursRow(float *r, float *g, float *b, int width, const Matrix3f &toOutput)
+void turnColoursRow(const float *inR, const float *inG, const float *inB, int width, const Matrix3f &toOutput,
+                    float *outR, float *outG, float *outB)
 {
     const float *m = toOutput.m;
 #pragma GCC ivdep
-    for (int x = 0; x < width; ++x) {
-        const float red = r[x], green = g[x], blue = b[x];
-        r[x] = m[0] * red + m[1] * green + m[2] * blue;
-        g[x] = m[3] * red + m[4] * green + m[5] * blue;
-        b[x] = m[6] * red + m[7] * green + m[8] * blue;
+    for (int x = 0; x < width; ++x) { // a pixel depends on itself alone
+        const float r = inR[x], g = inG[x], b = inB[x];
+        outR[x] = m[0] * r + m[1] * g + m[2] * b;
+        outG[x] = m[3] * r + m[4] * g + m[5] * b;
+        outB[x] = m[6] * r + m[7] * g + m[8] * b;
     }
 }
 
@@ -278,32 +266,30 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
     else
         gainRow(lights.ev, tone, detail, width, row.gain.data());
     float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
-    if (until == Until::Open)
-        return gainColoursRow(r, g, b, row.gain.data(), width, to[0], to[1], to[2]);
-    Matrix3f toOutput;
-    std::ranges::copy(toOutput_.m, toOutput.m);
-    colourRow(r, g, b, row.gain.data(), width, toOutput, to[0], to[1], to[2]);
-    fit(to, width);
+    gainColoursRow(r, g, b, row.gain.data(), width, to[0], to[1], to[2]);
+    if (until == Until::End)
+        endRow(to, width, to);
 }
 
-void ToneMapper::fit(float *const rgb[3], int width) const
+void ToneMapper::endRow(const float *const open[3], int width, float *const out[3]) const
 {
+    Matrix3f toOutput;
+    std::ranges::copy(toOutput_.m, toOutput.m);
+    turnColoursRow(open[0], open[1], open[2], width, toOutput, out[0], out[1], out[2]);
     constexpr int kChunk = 64; // most pieces lie inside the output space
     for (int x = 0; x < width; x += kChunk) {
         const int count = std::min(kChunk, width - x);
-        if (chroma_ != 1.0f || clampRounding(rgb[0] + x, rgb[1] + x, rgb[2] + x, count))
-            fitColours(rgb[0] + x, rgb[1] + x, rgb[2] + x, count, oklab_, chroma_);
+        if (chroma_ != 1.0f || clampRounding(out[0] + x, out[1] + x, out[2] + x, count))
+            fitColours(out[0] + x, out[1] + x, out[2] + x, count, oklab_, chroma_);
     }
 }
 
-void ToneMapper::end(ImageView<float> open) const
+void ToneMapper::end(ImageView<const float> open, ImageView<float> out) const
 {
-    Matrix3f toOutput;
-    std::ranges::copy(toOutput_.m, toOutput.m);
     for (int y = 0; y < open.height(); ++y) {
-        float *const rgb[3] = {open.row(0, y), open.row(1, y), open.row(2, y)};
-        turnColoursRow(rgb[0], rgb[1], rgb[2], open.width(), toOutput);
-        fit(rgb, open.width());
+        const float *const from[3] = {open.row(0, y), open.row(1, y), open.row(2, y)};
+        float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
+        endRow(from, open.width(), to);
     }
 }
 

@@ -66,9 +66,9 @@ public:
     /// The whole of it.
     Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
                             ExecContext &ctx) const;
-    /// What was left open, in place: into the output space, colours that it does not hold with their hue. The same bits
-    /// as without a stop.
-    void end(ImageView<float> open) const;
+    /// What was left open into the output space, colours that it does not hold with their hue. The same bits as without
+    /// a stop; `out` may be `open`.
+    void end(ImageView<const float> open, ImageView<float> out) const;
 
 private:
     enum class Way { Curve, Layers, CurveWithZones, Blend };
@@ -80,7 +80,7 @@ private:
                    float *unused) const;
     void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out,
                 Until until) const;
-    void fit(float *const rgb[3], int width) const;
+    void endRow(const float *const open[3], int width, float *const out[3]) const;
 
     Way way_;
     ToneGrids grids_;

@@ -80,10 +80,10 @@ private Q_SLOTS:
     void badTextsAreRefused()
     {
         const std::string text = measuredText(measured_);
-        QCOMPARE(refused("{"), std::string("is no measurement of a set"));
-        QCOMPARE(refused("[]"), std::string("is no measurement of a set"));
+        QCOMPARE(refused("{"), std::string("is not a Yolk measurement"));
+        QCOMPARE(refused("[]"), std::string("is not a Yolk measurement"));
         const std::string version = "\"process_version\":" + std::to_string(kProcessVersion);
-        QVERIFY(refused(replaced(text, version, "\"process_version\":9999")).starts_with("was measured by a newer"));
+        QVERIFY(refused(replaced(text, version, "\"process_version\":9999")).starts_with("was written by a newer"));
         QVERIFY(refused(replaced(text, version, "\"process_version\":\"x\"")).starts_with("process_version"));
         QVERIFY(
             refused(replaced(text, "\"anchor_exposure\":", "\"anchor\":")).starts_with("anchor_exposure: is missing"));
