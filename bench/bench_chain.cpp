@@ -17,7 +17,7 @@ void ours(const std::vector<std::string> &paths, ExecContext &ctx)
     const OpenedSet set = openSet(paths, opening);
     Recipe recipe;
     recipe.tone = automaticTone(set.measured.tone);
-    render(set.sources, recipe, set.measured, {}, rendering);
+    render(RenderPlan(set.sources, set.measured, recipe), {}, rendering);
 }
 
 void theirs(const std::vector<std::string> &paths)

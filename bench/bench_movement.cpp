@@ -7,8 +7,8 @@
 #include "colour/transfer.h"
 #include "io/linear_codes.h"
 #include "io/radiance_file.h"
-#include "render/align_stage.h"
-#include "render/render_plan.h"
+#include "render/plan/render_plan.h"
+#include "render/stages/align_stage.h"
 #include "support/demo_data.h"
 #include "support/moving_scenes.h"
 #include "support/pu21.h"
@@ -112,8 +112,8 @@ Score scoreOf(const OpenedSet &set, const Recipe &recipe, const test::MovingScen
               const std::vector<Image<float>> &ownViews, ExecContext &ctx)
 {
     ExecContext own = ctx.child({});
-    const MergedPtr merged = mergedOf(set.sources, set.measured, recipe, 1, own);
-    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
+    const MergedPtr merged = mergedOf(RenderPlan(set.sources, set.measured, recipe), 1, own);
+    const PicturePtr scene = sceneOf(RenderPlan(set.sources, set.measured, recipe), {}, own);
     const Bracket bracket = bracketOf(set.sources, set.measured, recipe);
     const Movement &movement = merged->movement;
     const std::vector<Image<float>> seen =
@@ -204,7 +204,7 @@ double pu21Of(const OpenedSet &set, double sensitivity, const Image<float> &trut
     Recipe recipe;
     recipe.movement.sensitivity = sensitivity;
     ExecContext own = ctx.child({});
-    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
+    const PicturePtr scene = sceneOf(RenderPlan(set.sources, set.measured, recipe), {}, own);
     return test::pu21Psnr(test::converted(*scene, rgbToRgb(kRec2020, kRec709)).view(), truth.view());
 }
 

@@ -6,7 +6,7 @@
 #include "align/warp.h"
 #include "colour/primaries.h"
 #include "io/radiance_file.h"
-#include "render/frame_stage.h"
+#include "render/stages/frame_stage.h"
 #include "support/demo_data.h"
 #include "support/pu21.h"
 #include "tone/tone_curve.h"
@@ -43,7 +43,7 @@ double ours(const OpenedSet &set, Recipe recipe, const Image<float> &truth, Exec
 {
     recipe.frames.reference = set.sources.frames[0]->id; // the truth is seen from its place
     ExecContext own = ctx.child({});
-    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, own);
+    const PicturePtr scene = sceneOf(RenderPlan(set.sources, set.measured, recipe), {}, own);
     return test::pu21Psnr(test::converted(*scene, rgbToRgb(kRec2020, kRec709)).view(), truth.view());
 }
 

@@ -30,7 +30,7 @@ double ours(const std::vector<std::string> &paths, const StillScene &scene, Exec
     for (const std::string &path : paths)
         sources.frames.push_back(loadFrame(path));
     const Measured measured = analyse(sources, {}, ctx);
-    const PicturePtr got = sceneOf(sources, measured, {}, {}, ctx);
+    const PicturePtr got = sceneOf(RenderPlan(sources, measured, {}), {}, ctx);
     return test::pu21Psnr(test::converted(*got, rgbToRgb(kRec2020, kRec709)).view(), scene.truth.view());
 }
 

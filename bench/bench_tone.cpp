@@ -8,7 +8,7 @@
 #include "colour/transfer.h"
 #include "image/mat_p.h"
 #include "io/radiance_file.h"
-#include "render/output.h"
+#include "render/files/output.h"
 #include "support/demo_data.h"
 #include "support/pu21.h"
 #include "support/tmqi.h"
@@ -237,7 +237,7 @@ void previews(Report &report, const std::string &name, const std::vector<std::st
         recipe.tone.method = method.value;
         const auto rendered = [&](const RenderRequest &request) {
             ExecContext own = ctx.child({});
-            return render(set.sources, recipe, set.measured, request, own);
+            return render(RenderPlan(set.sources, set.measured, recipe), request, own);
         };
         const Image<float> full = rendered({});
         const Image<float> first = rendered({std::max(2, reduction), {}, 0, 0});
@@ -279,7 +279,7 @@ void times(Report &report, const std::string &folder)
     Recipe recipe;
     recipe.tone = automaticTone(set.measured.tone);
     ExecContext merging = ctx.child({});
-    const PicturePtr scene = sceneOf(set.sources, set.measured, recipe, {}, merging);
+    const PicturePtr scene = sceneOf(RenderPlan(set.sources, set.measured, recipe), {}, merging);
     const cv::Mat theirs = interleaved(*scene);
     cv::Mat picture;
     const double drago = medianSeconds(3, [&] { cv::createTonemapDrago()->process(theirs, picture); });
@@ -303,7 +303,7 @@ void times(Report &report, const std::string &folder)
         recipe.tone.method = method.value;
         const double exact = medianSeconds(3, [&] {
             ExecContext own = ctx.child({});
-            render(set.sources, recipe, set.measured, {1, {}, 6000 / preview, 4000 / preview, true}, own);
+            render(RenderPlan(set.sources, set.measured, recipe), {1, {}, 6000 / preview, 4000 / preview, true}, own);
         });
         report.add("preview.seconds_to_exact." + std::string(method.key) + ".24mp", exact, "after the pause");
     }

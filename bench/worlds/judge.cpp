@@ -243,7 +243,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     ExecContext analysing = ctx.child({}), merging = ctx.child({});
     const Measured measured = analyse(sources, recipe, analysing);
     const Matrix3 to709 = rgbToRgb(kRec2020, kRec709);
-    Image<float> got = test::converted(*sceneOf(sources, measured, recipe, {}, merging), to709);
+    Image<float> got = test::converted(*sceneOf(RenderPlan(sources, measured, recipe), {}, merging), to709);
     out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 
     out.curveTaken = isTaken(measured.response, ResponseChoice::Automatic);
@@ -273,7 +273,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     Sources again = sources;
     again.cache = std::make_shared<StageCache>(size_t(2) << 30);
     const Measured told = analyseWith(again, fixed, std::move(truth), telling);
-    const Image<float> best = test::converted(*sceneOf(again, told, fixed, {}, second), to709);
+    const Image<float> best = test::converted(*sceneOf(RenderPlan(again, told, fixed), {}, second), to709);
 
     ExecContext masking = ctx.child({});
     const Image<uint8_t> mask = stillMask(world, shot, reference, masking);
@@ -300,7 +300,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     out.lights = lightsWithin(got, best);
     if (world.flicker > 0.0 || world.whiteDiffers) {
         ExecContext third = ctx.child({});
-        out.borders = bordersOff(*mergedOf(sources, measured, recipe, 1, third), got, seen, mask);
+        out.borders = bordersOff(*mergedOf(RenderPlan(sources, measured, recipe), 1, third), got, seen, mask);
     }
     if (world.isHandHeld() && sources.frames.size() >= 7) {
         Sources three{{}, std::make_shared<StageCache>(size_t(2) << 30)};
@@ -313,7 +313,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
             three.frames.push_back(sources.frames[i]);
         ExecContext looking = ctx.child({}), third = ctx.child({});
         const Measured few = analyse(three, fixed, looking);
-        const Image<float> less = test::converted(*sceneOf(three, few, fixed, {}, third), to709);
+        const Image<float> less = test::converted(*sceneOf(RenderPlan(three, few, fixed), {}, third), to709);
         out.overThree = out.score - scoreOf(less, seen, mask, powerOf(less));
     }
     for (const std::string &path : shot.paths)

@@ -1,7 +1,7 @@
 #include "bracket_options.h"
 
 #include "recipe/preset.h"
-#include "render/output.h"
+#include "render/files/output.h"
 #include "tone/tone_curve.h"
 
 #include <cstdio>

@@ -4,7 +4,7 @@
 #include "frames/coverage.h"
 #include "frames/exposure.h"
 #include "frames/sureness.h"
-#include "render/output.h"
+#include "render/files/output.h"
 
 #include <array>
 #include <cmath>

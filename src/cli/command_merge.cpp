@@ -2,7 +2,8 @@
 #include "frame_report.h"
 
 #include "io/atomic_file.h"
-#include "render/output.h"
+#include "render/files/output.h"
+#include "render/files/radiance_export.h"
 
 #include <nlohmann/json.hpp>
 
@@ -73,7 +74,7 @@ void writeReport(const std::string &path, const OpenSet &set, const RadianceRepo
                                       {"slight", place.slight},
                                       {"keeper_holds", place.keeperHolds}});
     }
-    const Rect area = croppedArea(set.sources, set.measured, set.recipe);
+    const Rect area = croppedArea(RenderPlan(set.sources, set.measured, set.recipe));
     out["area"] = {{"x", area.x0}, {"y", area.y0}, {"width", area.width()}, {"height", area.height()}};
     writeAtomically(path, [&](const std::string &temporary) {
         std::ofstream file(temporary);

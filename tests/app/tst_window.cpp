@@ -3,7 +3,8 @@
 #include "canvas/message_strip.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
-#include "render/output.h"
+#include "render/files/output.h"
+#include "render/files/radiance_export.h"
 #include "status_line.h"
 #include "steps/frame_row.h"
 #include "steps/frames_panel.h"
@@ -82,7 +83,7 @@ class TestWindow : public QObject {
         const ViewPicture &shown = window_->canvas()->picture();
         const QRectF r = shown.region;
         const Image<float> display = render(
-            document().sources(), document().recipe(), document().measured(),
+            RenderPlan(document().sources(), document().measured(), document().recipe()),
             {1, {r.left(), r.top(), r.right(), r.bottom()}, shown.image.width(), shown.image.height(), shown.exact},
             ctx);
         QImage out(display.width(), display.height(), QImage::Format_RGB32);
@@ -165,7 +166,8 @@ private Q_SLOTS:
         const cv::Mat file = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);
         ThreadRunner runner;
         ExecContext ctx(runner);
-        const Image<float> want = render(document().sources(), document().recipe(), document().measured(), {}, ctx);
+        const Image<float> want =
+            render(RenderPlan(document().sources(), document().measured(), document().recipe()), {}, ctx);
         QCOMPARE(file.size(), cv::Size(900, 600));
         double worst = 0.0;
         for (int y = 0; y < 600; ++y)

@@ -30,9 +30,9 @@ class TestTruthCases : public QObject {
             sources.frames.push_back(loadFrame(path.toStdString()));
         ExecContext ctx(runner_);
         const Measured measured = analyse(sources, {}, ctx);
-        const PicturePtr got = sceneOf(sources, measured, {}, {}, ctx);
+        const PicturePtr got = sceneOf(RenderPlan(sources, measured, {}), {}, ctx);
         if (set)
-            *set = mergedOf(sources, measured, {}, 1, ctx);
+            *set = mergedOf(RenderPlan(sources, measured, {}), 1, ctx);
         return test::converted(*got, rgbToRgb(kRec2020, kRec709));
     }
 

@@ -2,8 +2,9 @@
 
 #include "document/screen_picture.h"
 #include "recipe/sections.h"
-#include "render/frame_stage.h"
-#include "render/output.h"
+#include "render/files/output.h"
+#include "render/files/radiance_export.h"
+#include "render/stages/frame_stage.h"
 
 #include <QDir>
 #include <QFileInfo>
@@ -311,7 +312,7 @@ void Document::startMerge()
     histogramLane_.discard();
     const auto mergeAt = [sources = sources_, measured = *measured_](int reduction, const Recipe &settings) {
         return [=](ExecContext &ctx) {
-            MergedPtr merged = mergedOf(sources, measured, settings, reduction, ctx);
+            MergedPtr merged = mergedOf(RenderPlan(sources, measured, settings), reduction, ctx);
             ExecContext rest = ctx.child({});
             return Step{merged, sceneHistogram(sources, measured, settings, rest)};
         };

@@ -8,8 +8,9 @@
 #include "jobs/lane.h"
 #include "recipe/history.h"
 #include "recipe/preset.h"
-#include "render/inspect.h"
-#include "render/tone_response.h"
+#include "render/render.h"
+#include "render/views/inspect.h"
+#include "render/views/tone_response.h"
 #include "tone/tone_curve.h"
 
 #include <QColor>

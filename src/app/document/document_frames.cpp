@@ -10,7 +10,7 @@ void Document::arrange()
 {
     bracket_ = bracketOf(sources_, *measured_, recipe());
     coverage_ = coverageOf(*bracket_, measured_->light);
-    const Rect area = croppedArea(sources_, *measured_, recipe());
+    const Rect area = croppedArea(RenderPlan(sources_, *measured_, recipe()));
     area_ = QRect(area.x0, area.y0, area.width(), area.height());
     movePins(bracket_->frames[bracket_->reference].frame->id);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });

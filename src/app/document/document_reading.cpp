@@ -2,7 +2,7 @@
 #include "document/document.h"
 
 #include "document/screen_picture.h"
-#include "render/reading.h"
+#include "render/views/reading.h"
 
 #include <algorithm>
 #include <cmath>

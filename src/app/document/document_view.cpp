@@ -3,7 +3,7 @@
 
 #include "document/screen_picture.h"
 #include "recipe/sections.h"
-#include "render/render_plan.h"
+#include "render/plan/render_plan.h"
 #include "widgets/number_text.h"
 
 #include <algorithm>
@@ -254,7 +254,7 @@ void Document::mergeForComparison(const Recipe &wanted)
         return;
     comparing_ = wanted;
     auto work = [sources = sources_, measured = *measured_, wanted](ExecContext &ctx) {
-        return mergedOf(sources, measured, wanted, 1, ctx);
+        return mergedOf(RenderPlan(sources, measured, wanted), 1, ctx);
     };
     compareLane_.start<MergedPtr>(tr("Full merge to compare with"), work, [this, wanted](Outcome<MergedPtr> outcome) {
         if (outcome.result) {

@@ -3,7 +3,7 @@
 #include "colour/primaries.h"
 #include "colour/transfer.h"
 #include "image/resample.h"
-#include "render/output.h"
+#include "render/files/output.h"
 
 #include <algorithm>
 #include <array>

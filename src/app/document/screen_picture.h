@@ -4,7 +4,7 @@
 #include "colour/monitor.h"
 #include "frames/frame.h"
 #include "image/image.h"
-#include "render/inspect.h"
+#include "render/views/inspect.h"
 
 #include <QColor>
 #include <QImage>

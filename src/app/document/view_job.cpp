@@ -1,7 +1,7 @@
 #include "document/view_job.h"
 
 #include "document/screen_picture.h"
-#include "render/render_plan.h"
+#include "render/views/picture.h"
 
 namespace yolk::app {
 namespace {

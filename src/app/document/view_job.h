@@ -2,9 +2,9 @@
 #pragma once
 
 #include "colour/monitor.h"
-#include "render/frame_scene.h"
-#include "render/inspect.h"
-#include "render/output_ends.h"
+#include "render/files/output_ends.h"
+#include "render/views/frame_scene.h"
+#include "render/views/inspect.h"
 
 #include <QColor>
 #include <QImage>

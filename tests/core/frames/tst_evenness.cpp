@@ -155,7 +155,7 @@ private Q_SLOTS:
         const auto reference = size_t(bracket.frames[bracket.reference].given - 1);
         QVERIFY(!measured.frames[2].unevenness.isEven());
         QVERIFY(std::abs(measured.frames[2].unevenness.rim - measured.frames[0].unevenness.rim + 0.7) < 0.05);
-        const auto merged = mergedOf(sources, measured, {}, 1, merging);
+        const auto merged = mergedOf(RenderPlan(sources, measured, {}), 1, merging);
         QCOMPARE(merged->movement.places.size(), size_t(0));
         // Middles of even squares: in the corners and in the middle of the picture the same factor.
         const Image<float> &got = merged->pixels.radiance;

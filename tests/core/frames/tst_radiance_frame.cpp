@@ -134,12 +134,12 @@ private Q_SLOTS:
         ExecContext ctx(runner);
         const Measured measured = analyse(sources, {}, ctx);
         QVERIFY(measured.light.empty());
-        const PicturePtr got = sceneOf(sources, measured, {}, {}, ctx);
+        const PicturePtr got = sceneOf(RenderPlan(sources, measured, {}), {}, ctx);
         const Matrix3 m = rgbToRgb(kRec709, kRec2020);
         const Vector3 want = m * Vector3{scene.row(0, 40)[60], scene.row(1, 40)[60], scene.row(2, 40)[60]};
         for (int c = 0; c < 3; ++c)
             QVERIFY(std::abs(double(got->row(c, 40)[60]) / want[size_t(c)] - 1.0) < 1e-5);
-        QCOMPARE(mergedOf(sources, measured, {}, 1, ctx)->clippedShare, 0.0);
+        QCOMPARE(mergedOf(RenderPlan(sources, measured, {}), 1, ctx)->clippedShare, 0.0);
         QVERIFY(measured.tone.highEv - measured.tone.lowEv > 10.0);
     }
 };

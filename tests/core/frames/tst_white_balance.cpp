@@ -104,8 +104,8 @@ private Q_SLOTS:
             const WhitePoint light = lightOf(set.sources.frames[0]->codeValues, picked.rgb);
             Recipe recipe;
             recipe.white = {WhiteMode::Own, light.temperature, light.tint};
-            const PicturePtr before = sceneOf(set.sources, set.measured, {}, {}, ctx),
-                             after = sceneOf(set.sources, set.measured, recipe, {}, ctx);
+            const PicturePtr before = sceneOf(RenderPlan(set.sources, set.measured, {}), {}, ctx),
+                             after = sceneOf(RenderPlan(set.sources, set.measured, recipe), {}, ctx);
             for (int patch = 0; patch < 6; ++patch) {
                 const Vector3 lab = test::labOf(meanOf(*after, patch)), was = test::labOf(meanOf(*before, patch));
                 const double off = test::ciede2000(lab, {lab[0], 0, 0});
@@ -139,8 +139,8 @@ private Q_SLOTS:
         set.measured = analyse(set.sources, {}, ctx);
         Recipe warm;
         warm.white = {WhiteMode::Own, 3000, 0};
-        const PicturePtr a = sceneOf(set.sources, set.measured, {}, {}, ctx),
-                         b = sceneOf(set.sources, set.measured, warm, {}, ctx);
+        const PicturePtr a = sceneOf(RenderPlan(set.sources, set.measured, {}), {}, ctx),
+                         b = sceneOf(RenderPlan(set.sources, set.measured, warm), {}, ctx);
         for (int c = 0; c < 3; ++c)
             QVERIFY(std::abs(b->row(c, 30)[30] / a->row(1, 30)[30] - 1.0f) < 2e-3f);
     }
@@ -149,13 +149,14 @@ private Q_SLOTS:
         const Opened set = shoot({1.0, 1.0, 1.0}, true);
         ThreadRunner runner;
         ExecContext ctx(runner);
-        const MergedPtr merged = mergedOf(set.sources, set.measured, {}, 1, ctx);
+        const MergedPtr merged = mergedOf(RenderPlan(set.sources, set.measured, {}), 1, ctx);
         Recipe warm;
         warm.white = {WhiteMode::Own, 4000, 0};
-        sceneOf(set.sources, set.measured, warm, {}, ctx);
-        QCOMPARE(mergedOf(set.sources, set.measured, warm, 1, ctx).get(), merged.get());
+        sceneOf(RenderPlan(set.sources, set.measured, warm), {}, ctx);
+        QCOMPARE(mergedOf(RenderPlan(set.sources, set.measured, warm), 1, ctx).get(), merged.get());
         warm.prepare.darkNoise = 80;
-        QVERIFY(mergedOf(set.sources, set.measured, warm, 1, ctx).get() != merged.get()); // and this does not
+        QVERIFY(mergedOf(RenderPlan(set.sources, set.measured, warm), 1, ctx).get() !=
+                merged.get()); // and this does not
     }
     void darkAndOutsidePlacesAreRefused()
     {

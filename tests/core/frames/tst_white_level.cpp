@@ -117,7 +117,7 @@ private Q_SLOTS:
             Recipe asShot; // decisions about single edges flip by less than a white level changes
             asShot.align.mode = AlignMode::Off;
             asShot.movement.mode = MovementMode::Off;
-            return mergedOf(sources, measured, asShot, 2, second);
+            return mergedOf(RenderPlan(sources, measured, asShot), 2, second);
         };
         Measured a, b;
         const MergedPtr want = merged(right, a), got = merged(wrong, b);

@@ -2,8 +2,9 @@
 // exactly neutral; what varies over the picture does so at the same places everywhere.
 #include "adjust/vibrance.h"
 #include "colour/oklab_rows.h"
-#include "render/develop.h"
-#include "render/reading.h"
+#include "render/render.h"
+#include "render/views/develop.h"
+#include "render/views/reading.h"
 #include "support/compare.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
@@ -151,7 +152,7 @@ private Q_SLOTS:
             Recipe recipe = recipeOf(method.value);
             settingsOf<Vibrance>(recipe.adjustments).vibrance = 60;
             ExecContext ctx(runner_);
-            const Image<float> file = render(sources_, recipe, measured_, {1, {}, 301, 203, true}, ctx);
+            const Image<float> file = render(RenderPlan(sources_, measured_, recipe), {1, {}, 301, 203, true}, ctx);
             const std::vector<Point> places{{0.5, 0.5}, {77.2, 41.9}, {150, 100}, {300.5, 202.5}};
             const auto read = outputAt(sources_, measured_, recipe, 1, places, ctx);
             for (size_t i = 0; i < places.size(); ++i)

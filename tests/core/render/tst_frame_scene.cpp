@@ -1,10 +1,11 @@
 // Single frames in place of the merge, and single pixels of the picture.
 #include "base/errors.h"
 #include "colour/transfer.h"
-#include "render/frame_scene.h"
-#include "render/output.h"
-#include "render/reading.h"
-#include "render/stage_cache.h"
+#include "render/files/output.h"
+#include "render/render.h"
+#include "render/set/stage_cache.h"
+#include "render/views/frame_scene.h"
+#include "render/views/reading.h"
 #include "support/compare.h"
 #include "support/synthetic.h"
 #include "tone/tone_curve.h"
@@ -27,7 +28,8 @@ class TestFrameScene : public QObject {
 
     Image<float> through(size_t frame, FrameBrightness brightness, const RenderRequest &request = {1, {}, 301, 203})
     {
-        return lookThrough(sources_, frame, brightness, recipe_, measured_, request, ctx_);
+        return lookThrough(RenderPlan(sources_, measured_, recipe_), frame, brightness, recipe_.output.space, request,
+                           ctx_);
     }
     /// The mean code of a row of pixels in green.
     static double meanCode(const Image<float> &display, int x0, int x1)
@@ -52,7 +54,7 @@ private Q_SLOTS:
     }
     void framesHaveThePicturesBrightness()
     {
-        const Image<float> picture = render(sources_, recipe_, measured_, {1, {}, 301, 203}, ctx_);
+        const Image<float> picture = render(RenderPlan(sources_, measured_, recipe_), {1, {}, 301, 203}, ctx_);
         // Where each frame holds the light well: the ramp spans 8 stops from 0.01, a frame of +2 EV clips at 1/4.
         const std::array<std::pair<int, int>, 3> held{std::pair(150, 280), std::pair(90, 220), std::pair(30, 150)};
         for (size_t i = 0; i < 3; ++i) {
@@ -97,7 +99,7 @@ private Q_SLOTS:
     }
     void readingsAreThePixelsOfThePicture()
     {
-        const Image<float> picture = render(sources_, recipe_, measured_, {1, {}, 301, 203}, ctx_);
+        const Image<float> picture = render(RenderPlan(sources_, measured_, recipe_), {1, {}, 301, 203}, ctx_);
         const std::vector<Point> places{{0.5, 0.5}, {150.2, 99.9}, {300.9, 202.9}, {-5.0, 400.0}};
         const std::vector<Vector3> got = outputAt(sources_, measured_, recipe_, 1, places, ctx_);
         const int at[4][2] = {{0, 0}, {150, 99}, {300, 202}, {0, 202}}; // outside: the nearest

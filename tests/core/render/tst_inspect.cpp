@@ -1,7 +1,9 @@
 // What an inspection of the merge shows.
 #include "colour/transfer.h"
-#include "render/inspect.h"
-#include "render/output.h"
+#include "render/files/output.h"
+#include "render/files/radiance_export.h"
+#include "render/render.h"
+#include "render/views/inspect.h"
 #include "support/compare.h"
 #include "support/synthetic.h"
 #include "tone/tone_curve.h"
@@ -31,12 +33,12 @@ class TestInspect : public QObject {
     MergedPtr merged()
     {
         ExecContext ctx(runner_);
-        return mergedOf(sources_, measured_, recipe_, 1, ctx);
+        return mergedOf(RenderPlan(sources_, measured_, recipe_), 1, ctx);
     }
     double evAt(int x)
     {
         ExecContext ctx(runner_);
-        const PicturePtr scene = sceneOf(sources_, measured_, recipe_, {1, {}, kWidth, kHeight}, ctx);
+        const PicturePtr scene = sceneOf(RenderPlan(sources_, measured_, recipe_), {1, {}, kWidth, kHeight}, ctx);
         return evOfLuminance(0.2627 * double(scene->row(0, 32)[x]) + 0.678 * double(scene->row(1, 32)[x]) +
                              0.0593 * double(scene->row(2, 32)[x]));
     }
@@ -175,7 +177,7 @@ private Q_SLOTS:
         const Sources one{{loadFrame(path)}, std::make_shared<StageCache>(size_t(1) << 26)};
         ExecContext ctx(runner_);
         const Measured measured = analyse(one, {}, ctx);
-        QVERIFY(!mergedOf(one, measured, {}, 1, ctx)->noiseKnown());
+        QVERIFY(!mergedOf(RenderPlan(one, measured, {}), 1, ctx)->noiseKnown());
         const Inspected view = inspect(one, {}, measured, {1, {}, 40, 30}, {InspectMode::Noise}, ctx);
         for (int c = 1; c < 3; ++c) // grey, of no legend
             QCOMPARE(view.display.row(c, 10)[10], view.display.row(0, 10)[10]);
@@ -190,12 +192,12 @@ private Q_SLOTS:
     {
         Sources kept{sources_.frames, std::make_shared<StageCache>(size_t(1) << 28), true};
         ExecContext ctx(runner_);
-        const MergedPtr before = mergedOf(kept, measured_, recipe_, 1, ctx);
+        const MergedPtr before = mergedOf(RenderPlan(kept, measured_, recipe_), 1, ctx);
         for (const FramePtr &f : kept.frames)
             QVERIFY(QFile::rename(QString::fromStdString(f->path), QString::fromStdString(f->path + ".away")));
         Recipe other = recipe_;
         other.frames.influence[kept.frames[0]->id] = 0.25;
-        const MergedPtr after = mergedOf(kept, measured_, other, 1, ctx); // without its files
+        const MergedPtr after = mergedOf(RenderPlan(kept, measured_, other), 1, ctx); // without its files
         for (const FramePtr &f : kept.frames)
             QVERIFY(QFile::rename(QString::fromStdString(f->path + ".away"), QString::fromStdString(f->path)));
         QVERIFY(after->agreement[0].share < before->agreement[0].share);
@@ -203,7 +205,7 @@ private Q_SLOTS:
             Sources bare{sources_.frames, std::make_shared<StageCache>(size_t(1) << 28)};
             bare.frames[0] = std::make_shared<Frame>(*bare.frames[0]);
             std::const_pointer_cast<Frame>(bare.frames[0])->path += ".gone";
-            mergedOf(bare, measured_, other, 1, ctx);
+            mergedOf(RenderPlan(bare, measured_, other), 1, ctx);
         }());
     }
 };

@@ -1,4 +1,4 @@
-#include "render/light_code.h"
+#include "render/stages/light_code.h"
 #include "support/runners.h"
 
 #include <QTest>

@@ -1,5 +1,6 @@
 // Measurements as text: every number comes back, and the identity follows what the merge reads.
-#include "render/measured_json.h"
+#include "render/render.h"
+#include "render/set/measured_json.h"
 #include "support/synthetic.h"
 
 #include <QTemporaryDir>

@@ -1,7 +1,7 @@
 // What a picture does at the ends of its range, by hand.
 #include "colour/transfer.h"
-#include "render/output_ends.h"
-#include "render/tone_response.h"
+#include "render/files/output_ends.h"
+#include "render/views/tone_response.h"
 #include "tone/tone_curve.h"
 
 #include <QTest>

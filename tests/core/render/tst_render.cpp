@@ -1,8 +1,10 @@
 #include "base/errors.h"
-#include "render/develop.h"
-#include "render/measured_json.h"
-#include "render/output.h"
-#include "render/stage_cache.h"
+#include "render/files/output.h"
+#include "render/files/radiance_export.h"
+#include "render/render.h"
+#include "render/set/measured_json.h"
+#include "render/set/stage_cache.h"
+#include "render/views/develop.h"
 #include "support/compare.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
@@ -47,7 +49,7 @@ class TestRender : public QObject {
     {
         ThreadRunner runner;
         ExecContext ctx(runner);
-        return render(sources, recipe, measured_, request, ctx);
+        return render(RenderPlan(sources, measured_, recipe), request, ctx);
     }
 
 private Q_SLOTS:
@@ -100,9 +102,10 @@ private Q_SLOTS:
         ExecContext ctx(runner);
         Recipe choice;
         choice.frames.influence[sources_.frames[2]->id] = 0.5;
-        QVERIFY(mergedOf(sources_, measured_, {}, 1, ctx).get() != mergedOf(sources_, measured_, choice, 1, ctx).get());
-        QCOMPARE(mergedOf(sources_, measured_, choice, 1, ctx).get(),
-                 mergedOf(sources_, measured_, choice, 1, ctx).get());
+        QVERIFY(mergedOf(RenderPlan(sources_, measured_, {}), 1, ctx).get() !=
+                mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get());
+        QCOMPARE(mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get(),
+                 mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get());
     }
     void smallAndReducedPicturesLookAlike()
     {
@@ -121,13 +124,13 @@ private Q_SLOTS:
     {
         ThreadRunner runner;
         ExecContext ctx(runner);
-        const PicturePtr scene = sceneOf(sources_, measured_, recipe_, {1, {}, 75, 50}, ctx);
+        const PicturePtr scene = sceneOf(RenderPlan(sources_, measured_, recipe_), {1, {}, 75, 50}, ctx);
         Recipe moved = recipe_;
         moved.tone.exposure += 1.0;
         rendered(sources_, moved, {1, {}, 75, 50});
-        QCOMPARE(sceneOf(sources_, measured_, moved, {1, {}, 75, 50}, ctx).get(), scene.get());
+        QCOMPARE(sceneOf(RenderPlan(sources_, measured_, moved), {1, {}, 75, 50}, ctx).get(), scene.get());
         moved.frames.excluded = {sources_.frames[2]->id};
-        QVERIFY(sceneOf(sources_, measured_, moved, {1, {}, 75, 50}, ctx).get() != scene.get());
+        QVERIFY(sceneOf(RenderPlan(sources_, measured_, moved), {1, {}, 75, 50}, ctx).get() != scene.get());
     }
     void scaleFollowsTheAnchorNotTheReference()
     {
@@ -135,8 +138,8 @@ private Q_SLOTS:
         ExecContext ctx(runner);
         Recipe choice;
         choice.frames.reference = sources_.frames[1]->id;
-        const MergedPtr a = mergedOf(sources_, measured_, {}, 1, ctx),
-                        b = mergedOf(sources_, measured_, choice, 1, ctx);
+        const MergedPtr a = mergedOf(RenderPlan(sources_, measured_, {}), 1, ctx),
+                        b = mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx);
         QCOMPARE(test::firstDifference(a->pixels.radiance.view(), b->pixels.radiance.view(), 0.0, 0.0), QByteArray());
         QVERIFY(std::abs(measured_.anchorExposure / measured_.frames[0].exposure - 1.0) < 1e-9);
     }
@@ -186,7 +189,7 @@ private Q_SLOTS:
         recipe.tone = automaticTone(measured.tone);
         const auto shown = [&](int width, int height) {
             ExecContext own(runner);
-            return render(sources, recipe, measured, {1, {}, width, height}, own);
+            return render(RenderPlan(sources, measured, recipe), {1, {}, width, height}, own);
         };
         const auto off = [&](const Image<float> &picture, const Image<float> &wanted) {
             double signedSum = 0.0, sum = 0.0;
@@ -207,7 +210,7 @@ private Q_SLOTS:
             const Image<float> wanted = resample(full.view(), {0, 0, 600, 400}, width, height, ctx);
             const auto [mean, offset] = off(shown(width, height), wanted);
             ExecContext own(runner);
-            const PicturePtr light = sceneOf(sources, measured, recipe, {}, own);
+            const PicturePtr light = sceneOf(RenderPlan(sources, measured, recipe), {}, own);
             const Image<float> small = resample(light->view(), {0, 0, 600, 400}, width, height, own);
             const RenderPlan plan(sources, measured, recipe);
             const Developer developer(plan, recipe.output.space, own);
@@ -239,7 +242,7 @@ private Q_SLOTS:
             recipe.tone.method = method;
             const auto rendered = [&](const RenderRequest &request) {
                 ExecContext own(runner);
-                return render(sources, recipe, measured, request, own);
+                return render(RenderPlan(sources, measured, recipe), request, own);
             };
             const Image<float> all = rendered({1, region, 240, 160}); // by way of a scene that is kept
             const Image<float> wanted = resample(all.view(), {0, 0, 240, 160}, 80, 53, ctx);
@@ -266,7 +269,7 @@ private Q_SLOTS:
         const Measured measured = analyse(sources, {}, ctx);
         const auto rendered = [&](bool exact) {
             ExecContext own(runner);
-            return render(sources, {}, measured, {1, {}, 2400, 1385, exact}, own);
+            return render(RenderPlan(sources, measured, {}), {1, {}, 2400, 1385, exact}, own);
         };
         const Image<float> quick = rendered(false), exact = rendered(true);
         const auto rowOf = [](const Image<float> &p) { return std::vector(p.row(1, 700), p.row(1, 700) + p.width()); };
@@ -328,7 +331,7 @@ private Q_SLOTS:
         const auto merge = [&](const Sources &sources) {
             ThreadRunner runner;
             ExecContext ctx(runner);
-            return mergedOf(sources, measured_, recipe_, 1, ctx);
+            return mergedOf(RenderPlan(sources, measured_, recipe_), 1, ctx);
         };
         merge(alone);
         MergedPtr a, b;
@@ -349,7 +352,8 @@ private Q_SLOTS:
             a.toReference.transform.m.m[2] += &a == &moved.alignment[0] ? 0.0 : 3.0;
         }
         moved.generation = generationOf(moved);
-        QVERIFY(mergedOf(sources_, measured_, recipe_, 1, ctx) != mergedOf(sources_, moved, recipe_, 1, ctx));
+        QVERIFY(mergedOf(RenderPlan(sources_, measured_, recipe_), 1, ctx) !=
+                mergedOf(RenderPlan(sources_, moved, recipe_), 1, ctx));
         // A frame that is dark by a typed exposure is denoised: its own look differs from before.
         Recipe typed = recipe_;
         typed.prepare.darkNoise = 100.0;

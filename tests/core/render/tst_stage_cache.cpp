@@ -1,6 +1,6 @@
 // Results are kept, made once however many ask, and given up only when nobody waits any more.
 #include "base/errors.h"
-#include "render/stage_cache.h"
+#include "render/set/stage_cache.h"
 
 #include <QTest>
 

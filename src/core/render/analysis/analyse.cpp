@@ -1,0 +1,239 @@
+#include "render/analysis/analyse.h"
+
+#include "colour/matrix_rows.h"
+#include "render/set/measured_json.h"
+#include "render/stages/frame_stage.h"
+#include "render/stages/scene_stage.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+/// From lens data, else from the two raw frames that hold most of the scene.
+Fringes findFringes(const Sources &sources, const Bracket &bracket, ExecContext &ctx)
+{
+    std::vector<const BracketFrame *> raw;
+    for (const BracketFrame &f : bracket.frames)
+        if (f.usable && f.frame->isRaw())
+            raw.push_back(&f);
+    if (raw.empty())
+        return {};
+    const Frame &first = *raw.front()->frame;
+    if (const auto listed = fringesFromLensData({first.metadata.camera, first.metadata.lens,
+                                                 first.metadata.focalLength.value_or(0.0), first.width, first.height}))
+        return *listed;
+    std::ranges::stable_sort(raw, {},
+                             [](const BracketFrame *f) { return f->measured.clippedShare + f->measured.darkShare; });
+    constexpr size_t kFrames = 2;
+    raw.resize(std::min(raw.size(), kFrames));
+    std::vector<std::optional<Fringes>> found(raw.size());
+    const int reduction = std::max(measuringReduction(first), previewReduction(sources));
+    forEachPart(ctx, int(raw.size()), [&](int i, ExecContext &own) {
+        const DecodedPtr pixels = decoded(sources, *raw[size_t(i)]->frame, reduction, own);
+        if (pixels->width() >= 64 && pixels->height() >= 64)
+            found[size_t(i)] = estimateFringes(pixels->view(), raw[size_t(i)]->measured.noise, own);
+    });
+    Fringes mean;
+    double count = 0.0;
+    for (const auto &f : found)
+        count += f.has_value();
+    for (const auto &f : found)
+        if (f) {
+            mean.source = Fringes::Source::Picture;
+            mean.red = {mean.red.scale + f->red.scale / count, mean.red.bend + f->red.bend / count};
+            mean.blue = {mean.blue.scale + f->blue.scale / count, mean.blue.bend + f->blue.bend / count};
+        }
+    constexpr double kVisible = 0.1; // pixels
+    return mean.largestShift(first.width, first.height) >= kVisible ? mean : Fringes{};
+}
+
+/// The light of a scene in Rec. 2020 as shot; as shot when the picture is too dark to tell.
+WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, const WhitePoint &asShot, ExecContext &ctx)
+{
+    Image<float> own(scene.shape());
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < scene.height(); ++y)
+            std::copy_n(scene.row(c, y), scene.width(), own.row(c, y));
+    ExecContext turning = ctx.child({});
+    applyMatrix(inverse(colour.toRec2020), own.view(), turning);
+    try {
+        return automaticWhite(colour, own.view());
+    } catch (const ArgumentError &) {
+        return asShot;
+    }
+}
+
+/// How the frames that can be compared lie to each other; says of each whether it does.
+void findMotions(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+{
+    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames, measured.anchorExposure);
+    const BracketFrame &reference = bracket.frames[bracket.reference];
+    measured.alignment.assign(sources.frames.size(), {});
+    std::vector<const BracketFrame *> compared;
+    for (const BracketFrame &f : bracket.frames) {
+        const bool turned = f.frame->width == reference.frame->height && f.frame->height == reference.frame->width;
+        if (!f.frame->isRadiance() && (f.usable || turned))
+            compared.push_back(&f);
+    }
+    if (compared.size() < 2)
+        return;
+    const int reduction = previewReduction(sources);
+    AlignOptions options;
+    if (reduction > 1)
+        options.enough = 0.03; // they are refined in the full frames
+    ExecContext preparing = ctx.part(0.0, 0.4), aligning = ctx.part(0.4, 1.0);
+    std::vector<Guide> guides(compared.size());
+    forEachPart(preparing, int(compared.size()), [&](int i, ExecContext &own) {
+        const BracketFrame &f = *compared[size_t(i)];
+        const DecodedPtr pixels =
+            prepared(sources, *f.frame, preparationOf(f, measured, recipe.prepare), reduction, own);
+        guides[size_t(i)] = guideOf({pixels->view(), f.exposure, f.measured.noise}, options.finestPixels, own);
+    });
+    const size_t wanted = size_t(std::ranges::find(compared, &reference) - compared.begin());
+    const auto found = alignFrames(guides, wanted, options, aligning);
+    for (size_t i = 0; i < compared.size(); ++i) {
+        FrameAlignment a = found[i];
+        a.toReference.transform = a.toReference.transform.scaled(reduction);
+        a.toReference.residual *= reduction;
+        const size_t given = size_t(compared[i]->given - 1);
+        measured.alignment[given] = a;
+        measured.frames[given].aligned = a.found;
+    }
+}
+
+void take(MeasuredSet set, Measured &out)
+{
+    out.frames = std::move(set.frames);
+    out.response = set.response;
+    out.light = std::move(set.light);
+    out.defects = std::move(set.defects);
+    out.defectsOf = std::move(set.defectsOf);
+}
+
+/// Fringes, then motions, by what is known of the frames so far.
+void placeFrames(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+{
+    ExecContext looking = ctx.part(0.0, 0.25), moving = ctx.part(0.25, 1.0);
+    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames);
+    measured.anchorExposure = bracket.anchorExposure;
+    measured.fringes = findFringes(sources, bracket, looking);
+    findMotions(sources, recipe, measured, moving);
+    measured.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
+}
+
+auto lost(const Measured &measured)
+{
+    return std::ranges::count_if(measured.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
+}
+
+/// Once more with a guess at the curve, where fewer frames are lost by it.
+void placeByCurve(const Sources &sources, const Recipe &recipe, const Response &curve, Measured &measured,
+                  ExecContext &ctx)
+{
+    if (!curve.fitted)
+        return;
+    Measured other = measured;
+    other.response = curve;
+    Recipe bent = recipe;
+    bent.prepare.response = ResponseChoice::Fitted;
+    placeFrames(sources, bent, other, ctx);
+    if (lost(other) >= lost(measured))
+        return;
+    other.response = measured.response;
+    measured = std::move(other);
+}
+
+/// Where the frames lie to that one of them which most lie on.
+SetPlaces placingOf(const Measured &measured, const Bracket &bracket)
+{
+    SetPlaces out;
+    out.maps.resize(measured.alignment.size());
+    out.reference = size_t(bracket.frames[bracket.reference].given - 1);
+    const FrameAlignment &origin = measured.alignment[out.reference];
+    for (size_t i = 0; i < out.maps.size(); ++i) {
+        const FrameAlignment &a = measured.alignment[i];
+        Transform transform;
+        if (i != out.reference) {
+            if (!a.found || !origin.found)
+                continue;
+            transform = a.toReference.transform.after(origin.toReference.transform.inverted());
+        }
+        out.maps[i] = [transform](double x, double y) {
+            const Point p = transform({x, y});
+            return std::array{p.x, p.y};
+        };
+    }
+    return out;
+}
+
+/// Whites, anchor and start of the tone of frames that have been measured and placed.
+void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(sources, out, recipe);
+    out.anchorExposure = bracket.anchorExposure;
+    out.generation = generationOf(out);
+    const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
+    Recipe asShot = recipe;
+    asShot.white = {};
+    asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
+    const PicturePtr scene = sceneOf(RenderPlan(sources, out, asShot),
+                                     measuringRequest(sources, *bracket.frames[bracket.reference].frame), ctx);
+    out.asShot = lightOf(colour, colour.neutral);
+    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, ctx);
+    out.tone = toneStartOf(scene->view());
+}
+
+} // namespace
+
+Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
+{
+    ExecContext measuring = ctx.part(0.0, 0.65), again = ctx.part(0.65, 0.7), merging = ctx.part(0.7, 1.0);
+    MeasureSources asked;
+    asked.decode = [&](const Frame &frame, int reduction, ExecContext &own) {
+        return decoded(sources, frame, reduction, own);
+    };
+    asked.sensor = [&](const Frame &frame, ExecContext &own) { return sensorLook(sources, frame, own); };
+    Measured out;
+    bool placed = false;
+    asked.place = [&](const MeasuredSet &rough, const std::function<Response()> &curveByRank, ExecContext &own) {
+        if (!placed) {
+            take(rough, out);
+            placeFrames(sources, recipe, out, own);
+            if (lost(out) > 0)
+                placeByCurve(sources, recipe, curveByRank(), out, own);
+        }
+        return placingOf(out, arrangeBracket(sources.frames, out.frames, recipe.frames));
+    };
+    const auto measure = [&](ExecContext &own) {
+        MeasuredSet set = measureFrames(sources.frames, asked, own);
+        for (size_t i = 0; i < out.frames.size(); ++i)
+            set.frames[i].aligned = out.frames[i].aligned;
+        take(std::move(set), out);
+    };
+    measure(measuring);
+    if (out.alignment.size() != sources.frames.size()) { // nothing was there to be placed
+        placeFrames(sources, recipe, out, again);
+    } else if (const auto before = lost(out); before > 0) {
+        // A frame may have been lost because its exposure or the curve was not known yet; what is found then speaks too.
+        placeFrames(sources, recipe, out, again);
+        placed = true;
+        if (lost(out) < before)
+            measure(again);
+    }
+    finish(sources, recipe, out, merging);
+    return out;
+}
+
+Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx)
+{
+    ExecContext placing = ctx.part(0.0, 0.5), merging = ctx.part(0.5, 1.0);
+    Measured out;
+    take(std::move(known), out);
+    placeFrames(sources, recipe, out, placing);
+    finish(sources, recipe, out, merging);
+    return out;
+}
+
+} // namespace yolk

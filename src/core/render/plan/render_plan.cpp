@@ -1,0 +1,114 @@
+#include "render/plan/render_plan.h"
+
+#include "adjust/adjustment_list.h"
+#include "colour/white_point.h"
+#include "recipe/sections.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+template <class A> void append(const AdjustmentSettings &settings, Light light, Adjustments &out)
+{
+    if (A::kActsOn == light)
+        if (AdjustmentPtr made = A::make(Varied(settingsOf<A>(settings))))
+            out.push_back(std::move(made));
+}
+
+template <class... A>
+Adjustments adjustmentsOn(Light light, const AdjustmentSettings &settings, const std::tuple<A...> *)
+{
+    Adjustments out;
+    (append<A>(settings, light, out), ...);
+    return out;
+}
+
+Adjustments adjustmentsOn(Light light, const AdjustmentSettings &settings)
+{
+    return adjustmentsOn(light, settings, static_cast<const AdjustmentList *>(nullptr));
+}
+
+Hash128 keyOf(StageKey stage, const Hash128 &of, int reduction)
+{
+    Hasher hasher;
+    hasher.value(stage).value(of.high).value(of.low).value(reduction);
+    return hasher.finish();
+}
+
+/// What all stages from decoding on depend on beside the recipe.
+Hash128 hashOfSet(const Bracket &bracket, const Measured &measured, const Hash128 &recipe)
+{
+    Hasher hasher;
+    hasher.value(kProcessVersion).value(measured.generation.high).value(measured.generation.low);
+    hasher.value(recipe.high).value(recipe.low).value(bracket.anchorExposure);
+    for (const BracketFrame &f : bracket.frames)
+        hasher.text(f.frame->id).value(f.given).value(f.used);
+    return hasher.finish();
+}
+
+double kneeOf(const Measured &measured)
+{
+    constexpr double kShoulder = 0.8; // bends the curve further: by trial on four sets
+    const double slope = std::clamp(kShoulder * slopeOf(measured.tone), 0.1, 0.85);
+    return luminanceOfEv(-measured.tone.exposure) * slope / (1.0 - slope); // where log(1 + L / knee) has that slope
+}
+
+} // namespace
+
+Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured)
+{
+    switch (white.mode) {
+    case WhiteMode::Automatic:
+        return balancedMatrix(colour, neutralOf(colour, measured.automaticWhite));
+    case WhiteMode::Own:
+        return balancedMatrix(colour, neutralOf(colour, {white.temperature, white.tint}));
+    case WhiteMode::AsShot:
+        break;
+    }
+    return colour.toRec2020;
+}
+
+RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
+    : sources(s), measured(m), recipe(r), bracket(bracketOf(s, m, r)),
+      white(whiteMatrix(bracket.frames[bracket.reference].frame->codeValues, r.white, m)), curve(r.tone, m.tone),
+      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, r.adjustments)),
+      onDisplay(adjustmentsOn(Light::Display, r.adjustments)),
+      aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, r))),
+      merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, r)))
+{
+}
+
+Hash128 RenderPlan::alignedKey(int reduction) const
+{
+    return keyOf(StageKey::Aligned, aligned_, reduction);
+}
+
+Hash128 RenderPlan::mergedKey(int reduction) const
+{
+    return keyOf(StageKey::Merge, merged_, reduction);
+}
+
+Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
+{
+    const Hash128 merged = mergedKey(request.reduction);
+    const RealRect region = regionOf(request, reference());
+    Hasher hasher;
+    hasher.value(StageKey::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);
+    hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1).value(knee);
+    for (const double m : white.m)
+        hasher.value(m);
+    return hasher.finish();
+}
+
+Recipe layersRecipe(const Recipe &recipe)
+{
+    Recipe out = onlyUpTo(Stage::Scene, recipe);
+    out.frames.keeper.clear();
+    out.align.local = AlignMode::Off;
+    out.movement = {};
+    return out;
+}
+
+} // namespace yolk

@@ -1,0 +1,45 @@
+// What a recipe comes to for a set of frames: found once for a job and handed to all that it does.
+#pragma once
+
+#include "adjust/adjustment.h"
+#include "base/hash.h"
+#include "render/plan/request.h"
+#include "render/set/measured.h"
+#include "tone/tone_curve.h"
+
+namespace yolk {
+
+/// Refers to what it was made of, which must outlive it.
+class RenderPlan {
+public:
+    /// Throws ArgumentError: no usable frame, a setting out of its range.
+    RenderPlan(const Sources &sources, const Measured &measured, const Recipe &recipe);
+
+    const Sources &sources;
+    const Measured &measured;
+    const Recipe &recipe;
+    Bracket bracket;
+    Matrix3 white; ///< from the reference frame's RGB to balanced linear Rec. 2020
+    ToneCurve curve;
+    double knee; ///< of LightCode: its code bends at middle grey about as the automatic start's curve does
+    Adjustments onScene, onDisplay; ///< those that do something
+
+    const Frame &reference() const { return *bracket.frames[bracket.reference].frame; }
+    /// Of the aligned frames and of the merge at a reduction.
+    Hash128 alignedKey(int reduction) const;
+    Hash128 mergedKey(int reduction) const;
+    /// Of what sceneOf() gives for a request.
+    Hash128 sceneKey(const RenderRequest &request) const;
+
+private:
+    Hash128 aligned_, merged_; ///< of what the recipe and the measurement say
+};
+
+/// The matrix from the frames' RGB to balanced linear Rec. 2020.
+Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured);
+
+/// The same set under the recipe that layers are found by: without what the movement settings and near and far change.
+/// Views of any size and the full picture agree, and those settings keep the layers.
+Recipe layersRecipe(const Recipe &recipe);
+
+} // namespace yolk

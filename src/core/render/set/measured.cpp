@@ -1,0 +1,20 @@
+#include "render/set/measured.h"
+
+namespace yolk {
+
+Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
+{
+    std::vector<MeasuredFrame> frames = measured.frames;
+    if (recipe.prepare.response != ResponseChoice::Automatic)
+        for (MeasuredFrame &f : frames) {
+            const MeasuredFrame::Light &light =
+                isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
+            f.exposure = light.exposure;
+            f.gains = light.gains;
+            f.noise = light.noise;
+        }
+    return arrangeBracket(sources.frames, frames, recipe.frames, measured.anchorExposure,
+                          recipe.align.mode == AlignMode::On ? Placing::Aligned : Placing::AsShot);
+}
+
+} // namespace yolk

@@ -1,0 +1,29 @@
+// The second stage: prepared frames on the pixels of the reference frame.
+#pragma once
+
+#include "align/warp.h"
+#include "render/stages/frame_stage.h"
+
+namespace yolk {
+
+struct AlignedSet {
+    std::vector<DecodedPtr> pixels;                           ///< in the order of Bracket::used()
+    std::vector<std::shared_ptr<const Image<uint8_t>>> trust; ///< as in align/warp.h; nullptr: believed everywhere
+    std::vector<Displacements> displacements;                 ///< beside the transforms; empty ones: none
+    std::vector<FrameAlignment> alignment;                    ///< full-resolution pixels
+    std::vector<double> believed;                             ///< share of the pixels that a frame shows
+    size_t bytes() const;
+};
+
+/// Decodes, prepares and aligns the frames in use. At full size motions are refined first. Throws as prepared().
+std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reduction, ExecContext &ctx);
+
+/// What is kept of the reference frame, in its pixels.
+Rect croppedArea(const RenderPlan &plan);
+
+/// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content
+/// id; the identity where nothing is known of one of them.
+Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
+                           const Measured &measured);
+
+} // namespace yolk

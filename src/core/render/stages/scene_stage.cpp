@@ -1,0 +1,84 @@
+#include "render/stages/scene_stage.h"
+
+#include "render/stages/levels.h"
+#include "render/stages/light_code.h"
+#include "render/stages/scene_rows.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+/// The merge as it is read for views: R, G and B, then SceneRows::clippedLight() where it is asked for, all coded for
+/// averaging where there is a code.
+RowSource rowsOf(const MergedSet &set, bool withClipped, const LightCode *code)
+{
+    Shape shape = set.pixels.radiance.shape();
+    shape.planes = withClipped ? 4 : 3;
+    const auto read = [&set, shape, code](int y, int x0, int x1, ImageView<float> scratch, const float **rows) {
+        const float *in[4];
+        float *out[4];
+        for (int p = 0; p < shape.planes; ++p) {
+            out[p] = scratch.row(p, 0) + x0;
+            in[p] = p < 3 ? set.pixels.radiance.row(p, y) + x0 : out[p];
+        }
+        if (shape.planes == 4)
+            for (int x = x0; x < x1; ++x)
+                scratch.row(3, 0)[x] = set.pixels.clipped.row(0, y)[x] > 1 ? SceneRows::clippedLight(set, x, y) : 0.0f;
+        if (code)
+            code->code(in, shape.planes, x1 - x0, out);
+        for (int p = 0; p < shape.planes; ++p)
+            rows[p] = code || p == 3 ? scratch.row(p, 0) : set.pixels.radiance.row(p, y);
+    };
+    return {shape, read};
+}
+
+/// Part of a merge, and SceneRows::clippedLight() as a fourth plane where it is asked for. `key` is the merge's, `knee`
+/// as for LightCode.
+Image<float> lightOf(const Sources &sources, const Hash128 &key, const MergedSet &set, bool withClipped, double knee,
+                     const RealRect &region, int width, int height, ExecContext &ctx)
+{
+    if (region.x1 - region.x0 <= width && region.y1 - region.y0 <= height) // nothing is averaged
+        return resample(rowsOf(set, withClipped, nullptr), region, width, height, ctx);
+    const LightCode code(luminanceRow(set.colour.toRec2020), knee);
+    Hasher hasher;
+    hasher.value(key.high).value(key.low).value(withClipped).value(knee);
+    Image<float> out = partOf(sources, hasher.finish(), rowsOf(set, withClipped, &code), region, width, height, ctx);
+    code.decode(out.view(), ctx);
+    return out;
+}
+
+} // namespace
+
+PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx)
+{
+    const RealRect region = regionOf(request, plan.reference());
+    return (plan.sources.views ? plan.sources.views : plan.sources.cache)
+        ->get<Image<float>>(
+            plan.sceneKey(request), ctx,
+            [&](ExecContext &own) {
+                ExecContext merging = own.part(0.0, 0.9), reducing = own.part(0.9, 1.0);
+                const MergedPtr set = mergedOf(plan, request.reduction, merging);
+                const SceneRows rows(*set, plan.white);
+                const PlacedView part = placedView(request, region);
+                Image<float> light =
+                    lightOf(plan.sources, plan.mergedKey(request.reduction), *set, rows.shiftsClipped(), plan.knee,
+                            part.region, part.width, part.height, reducing);
+                Image<float> scene =
+                    rows.shiftsClipped() ? Image<float>({part.width, part.height, 3}, Fill::Anything) : Image<float>();
+                const ImageView<float> out = rows.shiftsClipped() ? scene.view() : light.view();
+                forEachBand(reducing, light.height(), [&](int y0, int y1) {
+                    for (int y = y0; y < y1; ++y) {
+                        const float *const from[4] = {light.row(0, y), light.row(1, y), light.row(2, y),
+                                                      rows.shiftsClipped() ? light.row(3, y) : nullptr};
+                        float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
+                        rows.turn(from, light.width(), to);
+                    }
+                });
+                return rows.shiftsClipped() ? std::move(scene) : std::move(light);
+            },
+            [](const Image<float> &image) { return image.bytes(); });
+}
+
+} // namespace yolk

@@ -1,0 +1,239 @@
+#include "render/views/develop.h"
+
+#include "render/stages/scene_stage.h"
+
+#include "tone/fusion.h"
+#include "tone/local_layers.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+LightGrid layersOf(ImageView<const float> scene, const ToneStart &start, ExecContext &ctx)
+{
+    constexpr double kBelow = 4.0, kAbove = 3.0; // stops around what a scene holds
+    const double lowest = start.lowEv - kBelow;
+    const double longest = std::clamp(start.peakEv + kAbove - lowest, 1.0, 60.0);
+    ExecContext converting = ctx.part(0.0, 0.1), finding = ctx.part(0.1, 1.0);
+    return localLayers(evOf(scene, converting).view(), lowest, longest, finding);
+}
+
+/// Where contrast is squeezed and chroma is not, colours look too strong.
+double chromaBeside(const ToneCurve &curve)
+{
+    constexpr double kShare = 0.25; // by eye
+    return std::pow(curve.slope(), kShare);
+}
+
+Hash128 hashed(StageKey what, const Hash128 &of, const Hash128 &beside = {})
+{
+    Hasher hasher;
+    hasher.value(what).value(of.high).value(of.low).value(beside.high).value(beside.low);
+    return hasher.finish();
+}
+
+/// The layers of a scene under `plan`, and the keys that they are kept under.
+ToneGrids gridsOf(const RenderPlan &plan, Hash128 &layersKey, Hash128 &blendKey, ExecContext &ctx)
+{
+    const ToneSettings &tone = plan.recipe.tone;
+    const ToneStart &start = plan.measured.tone;
+    ToneGrids out;
+    if (!needsLayers(tone))
+        return out;
+    const Recipe without = layersRecipe(plan.recipe);
+    const RenderPlan plain(plan.sources, plan.measured, without);
+    const RenderRequest whole{previewReduction(plan.sources), {}, 0, 0};
+    ExecContext finding = ctx.part(0.0, 0.9), blending = ctx.part(0.9, 1.0);
+    Hasher hasher;
+    const Hash128 sceneKey = plain.sceneKey(whole);
+    hasher.value(sceneKey.high).value(sceneKey.low).value(start.lowEv).value(start.peakEv);
+    const Hash128 scene = hasher.finish();
+    const auto bytes = [](const LightGrid &grid) { return grid.bytes(); };
+    layersKey = hashed(StageKey::Layers, scene);
+    out.layers = plan.sources.cache->get<LightGrid>(
+        layersKey, finding,
+        [&](ExecContext &own) {
+            ExecContext scening = own.part(0.0, 0.8), layering = own.part(0.8, 1.0);
+            return layersOf(sceneOf(plain, whole, scening)->view(), start, layering);
+        },
+        bytes);
+    if (!needsBlend(tone))
+        return out;
+    const PicturePtr small = plan.sources.cache->get<Image<float>>(
+        hashed(StageKey::BlendScene, scene), finding,
+        [&](ExecContext &own) { return blendScene(sceneOf(plain, whole, own)->view()); },
+        [](const Image<float> &image) { return image.bytes(); });
+    Hasher blend;
+    blend.value(StageKey::Blend).value(scene.high).value(scene.low);
+    blend.value(tone.range).value(tone.exposure).value(tone.contrast);
+    blendKey = blend.finish();
+    out.blend = plan.sources.cache->get<LightGrid>(
+        blendKey, blending, [&](ExecContext &own) { return blendGrid(small->view(), tone, start, own); }, bytes);
+    return out;
+}
+
+int contextOf(const Adjustments &adjustments, double scale)
+{
+    int out = 0;
+    for (const AdjustmentPtr &a : adjustments)
+        out += a->context(scale);
+    return out;
+}
+
+ScenePart scenePartOf(const Frame &reference, const PixelGrid &grid, int width, int height)
+{
+    const auto at = [](double origin, double step, int pixel, int size) { return (origin + pixel * step) / size; };
+    return {at(grid.originX, grid.stepX, grid.firstX, reference.width),
+            at(grid.originY, grid.stepY, grid.firstY, reference.height),
+            at(grid.originX, grid.stepX, grid.firstX + width, reference.width),
+            at(grid.originY, grid.stepY, grid.firstY + height, reference.height)};
+}
+
+/// Light on its way through a list: the first image is somebody else's, those that follow are made here. An adjustment
+/// without context works in place once there is a picture of our own.
+class Passing {
+public:
+    explicit Passing(ImageView<const float> light) : light_(light) {}
+    ImageView<const float> light() const { return light_; }
+    void take(Image<float> made)
+    {
+        own_ = std::move(made);
+        light_ = own_.view();
+    }
+    /// `grid` is of the light as it comes in; it shrinks with it.
+    void through(const Adjustments &adjustments, PixelGrid &grid)
+    {
+        for (const AdjustmentPtr &a : adjustments) {
+            const int reach = a->context(grid.scale());
+            if (reach == 0 && !own_.shape().empty()) {
+                a->apply(light_, own_.view(), grid);
+                continue;
+            }
+            Image<float> next({light_.width() - 2 * reach, light_.height() - 2 * reach, 3}, Fill::Anything);
+            grid = grid.from(reach, reach);
+            a->apply(light_, next.view(), grid);
+            take(std::move(next));
+        }
+    }
+
+private:
+    ImageView<const float> light_;
+    Image<float> own_;
+};
+
+} // namespace
+
+PixelGrid gridOf(const RealRect &region, int width, int height)
+{
+    return {region.x0, region.y0, (region.x1 - region.x0) / width, (region.y1 - region.y0) / height};
+}
+
+RenderRequest widened(const RenderRequest &request, const Frame &reference, int margin)
+{
+    if (margin == 0)
+        return request;
+    RenderRequest out = request;
+    const RealRect region = regionOf(request, reference);
+    const PlacedView part = placedView(request, region);
+    const PixelGrid grid = gridOf(region, part.width, part.height);
+    out.region = {region.x0 - margin * grid.stepX, region.y0 - margin * grid.stepY, region.x1 + margin * grid.stepX,
+                  region.y1 + margin * grid.stepY};
+    out.width = part.width + 2 * margin;
+    out.height = part.height + 2 * margin;
+    return out;
+}
+
+Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx)
+    : plan_(plan), mapper_(plan.recipe.tone, plan.measured.tone, space,
+                           chromaBeside(plan.curve) * (1.0 + plan.recipe.colour.saturation / 100.0),
+                           gridsOf(plan, layersKey_, blendKey_, ctx))
+{
+}
+
+int Developer::context(double scale) const
+{
+    return contextOf(plan_.onScene, scale) + contextOf(plan_.onDisplay, scale);
+}
+
+/// What is known of a view's light already; null images: nothing.
+struct Developer::Lights {
+    ImageView<const float> lights, blend;
+};
+
+void Developer::develop(ImageView<const float> scene, const Lights &lights, const PixelGrid &grid,
+                        ImageView<float> out) const
+{
+    const int margin = context(grid.scale());
+    PixelGrid here = grid.from(-margin, -margin);
+    Passing passing(scene);
+    passing.through(plan_.onScene, here);
+    const bool adjusts = !plan_.onDisplay.empty();
+    const ToneMapper::Until until = adjusts ? ToneMapper::Until::Open : ToneMapper::Until::End;
+    Image<float> toned;
+    if (adjusts)
+        toned = Image<float>({passing.light().width(), passing.light().height(), 3}, Fill::Anything);
+    const ImageView<float> to = adjusts ? toned.view() : out;
+    if (lights.lights.shape().empty())
+        mapper_.mapRows(passing.light(), 0, to.height(), scenePartOf(plan_.reference(), here, to.width(), to.height()),
+                        to, until);
+    else
+        mapper_.mapRowsWith(passing.light(), lights.lights, lights.blend, to, until);
+    if (!adjusts)
+        return;
+    passing.take(std::move(toned));
+    passing.through(plan_.onDisplay, here);
+    mapper_.end(passing.light(), out);
+}
+
+void Developer::operator()(ImageView<const float> scene, const PixelGrid &grid, ImageView<float> out) const
+{
+    develop(scene, {}, grid, out);
+}
+
+Image<float> Developer::picture(ImageView<const float> scene, const PixelGrid &grid, ExecContext &ctx) const
+{
+    const int margin = context(grid.scale());
+    Image<float> out({scene.width() - 2 * margin, scene.height() - 2 * margin, 3}, Fill::Anything);
+    forEachBand(ctx, out.height(), [&](int y0, int y1) {
+        develop(scene.crop({0, y0, scene.width(), y1 + 2 * margin}), {}, grid.from(0, y0),
+                out.view().crop({0, y0, out.width(), y1}));
+    });
+    return out;
+}
+
+Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) const
+{
+    ExecContext scening = ctx.part(0.0, 0.8), mapping = ctx.part(0.8, 1.0);
+    const RealRect region = regionOf(request, plan_.reference());
+    const PlacedView part = placedView(request, region);
+    const PixelGrid grid = gridOf(region, part.width, part.height);
+    const int margin = context(grid.scale());
+    const RenderRequest wide = widened(request, plan_.reference(), margin);
+    const PicturePtr scene = sceneOf(plan_, wide, scening);
+    const bool keeps = mapper_.readsGrids() && plan_.sources.views && plan_.onScene.empty() &&
+                       double(scene->shape().pixels()) <= kViewPixels;
+    if (!keeps)
+        return picture(scene->view(), grid, mapping);
+    const ScenePart lit = scenePartOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
+    const Hash128 sceneKey = plan_.sceneKey(wide);
+    const auto kept = [&](StageKey what, const Hash128 &of, const std::function<Image<float>(ExecContext &)> &make) {
+        return plan_.sources.views->get<Image<float>>(hashed(what, of, sceneKey), mapping, make,
+                                                      [](const Image<float> &image) { return image.bytes(); });
+    };
+    const PicturePtr lights =
+        kept(StageKey::Lights, layersKey_, [&](ExecContext &own) { return mapper_.lightsOf(scene->view(), lit, own); });
+    const PicturePtr blend = kept(StageKey::BlendLights, blendKey_,
+                                  [&](ExecContext &own) { return mapper_.blendOf(lights->view(), lit, own); });
+    Image<float> out({part.width, part.height, 3}, Fill::Anything);
+    forEachBand(mapping, out.height(), [&](int y0, int y1) {
+        const Rect rows{0, y0, scene->width(), y1 + 2 * margin};
+        const ImageView<const float> blended = blend->shape().empty() ? blend->view() : blend->view().crop(rows);
+        develop(scene->view().crop(rows), {lights->view().crop(rows), blended}, grid.from(0, y0),
+                out.view().crop({0, y0, out.width(), y1}));
+    });
+    return out;
+}
+
+} // namespace yolk

@@ -1,0 +1,45 @@
+// The last stage of light: adjustments of scene light, tones, adjustments of display light, and the end of what the
+// output cannot hold. Views, readings, comparisons and files all come through here.
+#pragma once
+
+#include "adjust/parameter.h"
+#include "render/plan/render_plan.h"
+#include "tone/tone_map.h"
+
+namespace yolk {
+
+class Developer {
+public:
+    /// Finds the layers of the whole scene where the tones need them; they come from the preview's decode, so that views
+    /// of any size and the full picture agree. Refers to `plan`. Throws as mergedOf().
+    Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx);
+
+    /// How many pixels beyond a part, on each side, must be there to develop it.
+    int context(double scale) const;
+
+    /// Shapes:  three planes; `scene`, linear Rec. 2020, has context() more rows and columns on each side than `out`,
+    ///          whose pixels lie on `grid`. Out: display-linear RGB of the space in [0, 1].
+    /// Threads: on the one that asks. The same bits whatever the part.
+    void operator()(ImageView<const float> scene, const PixelGrid &grid, ImageView<float> out) const;
+
+    /// A view, its lights kept for the next slider. Throws as sceneOf().
+    Image<float> view(const RenderRequest &request, ExecContext &ctx) const;
+
+    /// A picture of that size whose pixels are scene light already, as a frame's.
+    Image<float> picture(ImageView<const float> scene, const PixelGrid &grid, ExecContext &ctx) const;
+
+private:
+    struct Lights;
+    void develop(ImageView<const float> scene, const Lights &lights, const PixelGrid &grid, ImageView<float> out) const;
+
+    const RenderPlan &plan_;
+    Hash128 layersKey_{}, blendKey_{};
+    ToneMapper mapper_;
+};
+
+/// Of a region of the reference frame, as a view of `width` x `height` pixels shows it.
+PixelGrid gridOf(const RealRect &region, int width, int height);
+/// With so many pixels more on each side.
+RenderRequest widened(const RenderRequest &request, const Frame &reference, int margin);
+
+} // namespace yolk
