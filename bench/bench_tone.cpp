@@ -2,6 +2,7 @@
 // picture.
 #include "benchmarks.h"
 #include "opened_set.h"
+#include "scenes.h"
 #include "synthetic_set.h"
 
 #include "colour/primaries.h"
@@ -119,21 +120,6 @@ std::vector<cv::Mat> exposuresOf(const cv::Mat &scene, double averageEv)
     return out;
 }
 
-std::vector<std::string> scenes(const std::string &folder)
-{
-    // All 18 panoramas when bench/fetch-panoramas.sh was run, else the six of the tests.
-    std::string from = folder + "/panoramas";
-    if (!std::filesystem::exists(from))
-        from = YOLK_SOURCE_DIR "/tests/data/panoramas";
-    std::vector<std::string> out;
-    for (const auto &entry : std::filesystem::directory_iterator(from))
-        if (entry.path().extension() == ".exr")
-            out.push_back(entry.path());
-    std::ranges::sort(out);
-    out.push_back(YOLK_SOURCE_DIR "/demo/truth/still.exr");
-    return out;
-}
-
 void quality(Report &report, const std::string &folder)
 {
     struct Score {
@@ -144,7 +130,7 @@ void quality(Report &report, const std::string &folder)
     };
     std::map<std::string, Score> scores;
     int wins = 0, panoramas = 0;
-    for (const std::string &path : scenes(folder)) {
+    for (const std::string &path : radiancePictures(folder)) {
         Image<float> light = readExr(path).rgb;
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < light.height(); ++y)

@@ -1,9 +1,9 @@
 // The proving ground: unseen worlds, drawn by the commit's hash. YOLK_WORLDS=FIRST,COUNT looks at single ones below 1000.
 #include "benchmarks.h"
+#include "scenes.h"
 #include "worlds/judge.h"
 
 #include <cstdio>
-#include <cstdlib>
 #include <string>
 
 namespace yolk::bench {
@@ -14,19 +14,6 @@ using worlds::Verdict;
 using worlds::World;
 
 namespace {
-
-/// First seed of a block above 1000 that the commit decides on.
-uint64_t blockOfCommit()
-{
-    std::string hash;
-    if (FILE *git = popen("git -C \"" YOLK_SOURCE_DIR "\" rev-parse HEAD 2>/dev/null", "r")) {
-        char text[64] = {};
-        if (std::fgets(text, sizeof text, git))
-            hash = text;
-        pclose(git);
-    }
-    return 1000 + std::stoull("0" + hash.substr(0, 7), nullptr, 16) * 1000;
-}
 
 struct Seen {
     World world;
@@ -104,16 +91,8 @@ void benchWorlds(Report &report, const std::string &folder)
 {
     ThreadRunner runner(2);
     ExecContext ctx(runner);
-    uint64_t first = blockOfCommit(), count = 200;
-    const char *wanted = std::getenv("YOLK_WORLDS");
-    if (wanted) {
-        unsigned long long a = 0, b = 0;
-        if (std::sscanf(wanted, "%llu,%llu", &a, &b) == 2) {
-            first = a;
-            count = b;
-        }
-    }
-    const bool single = wanted && first + count <= 1000; // what is shown one by one has been looked at
+    const auto [first, count] = worldsAsked(200);
+    const bool single = first + count <= 1000; // what is shown one by one has been looked at
     std::vector<Seen> all;
     for (uint64_t i = 0; i < count; ++i) {
         const World world = worlds::worldOf(first + i);

@@ -34,6 +34,8 @@ void benchParallax(Report &report, const std::string &folder);
 /// movement.with_merge_time_ratio_opencv_debevec.3x24mp
 void benchMovement(Report &report, const std::string &folder);
 
+/// start.local.lost_percent_p95 and its kin: the automatic start on scenes of which everything is held
+void benchStart(Report &report, const std::string &folder);
 /// tone.overshoot_percent and the other figures on known scenes
 void benchTone(Report &report, const std::string &folder);
 /// tone.tmqi_mean, tone.tmqi_best_opencv, tone.tmqi_wins

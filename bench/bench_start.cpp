@@ -1,0 +1,128 @@
+// The first picture: what the automatic start loses, keeps and how light it is, on scenes of which everything is held.
+// YOLK_WORLDS=FIRST,COUNT takes other worlds than the unseen ones.
+#include "benchmarks.h"
+#include "scenes.h"
+#include "worlds/world.h"
+
+#include "colour/primaries.h"
+#include "io/radiance_file.h"
+#include "support/pu21.h"
+#include "support/start_measures.h"
+#include "support/tone_measures.h"
+#include "tone/tone_start.h"
+
+#include <cstdio>
+#include <filesystem>
+
+namespace yolk::bench {
+namespace {
+
+struct Scene {
+    std::string name;
+    Image<float> light;
+};
+
+Image<float> inRec2020(Image<float> light)
+{
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < light.height(); ++y)
+            for (int x = 0; x < light.width(); ++x) // compression left some slightly negative
+                light.row(c, y)[x] = std::max(0.0f, light.row(c, y)[x]);
+    return test::converted(light, rgbToRgb(kRec709, kRec2020));
+}
+
+std::vector<Scene> scenes(const std::string &folder)
+{
+    std::vector<Scene> out;
+    for (const std::string &path : radiancePictures(folder)) {
+        out.push_back({std::filesystem::path(path).stem(), inRec2020(readExr(path).rgb)});
+        const size_t whole = out.size() - 1;
+        for (double share : {0.03, 0.08})
+            out.push_back(
+                {out[whole].name + textOf("-%g", share), test::cropRoundLight(out[whole].light.view(), share)});
+    }
+    const auto [first, count] = worldsAsked(100);
+    ThreadRunner runner;
+    ExecContext ctx(runner);
+    for (uint64_t seed = first; seed < first + count; ++seed) {
+        const worlds::World world = worlds::worldOf(seed, 600, 400);
+        out.push_back({seed < 1000 ? "world-" + std::to_string(seed) : "",
+                       inRec2020(worlds::renderLeaves(worlds::growLeaves(world.scene), world.scene, {}, 0.0, ctx))});
+    }
+    return out;
+}
+
+/// Figures of one method over all scenes.
+struct Column {
+    std::vector<double> lost, white, black, bright, dark, rest, straight, room, low, high, reversed;
+    void add(const test::StartFigures &f)
+    {
+        lost.push_back(100.0 * f.lost);
+        white.push_back(100.0 * f.white);
+        black.push_back(100.0 * f.black);
+        bright.push_back(f.bright);
+        dark.push_back(f.dark);
+        rest.push_back(f.rest);
+        straight.push_back(f.all / f.straightest);
+        room.push_back(f.room);
+        reversed.push_back(100.0 * f.reversed);
+        if (f.span >= 6.0) {
+            low.push_back(f.low);
+            high.push_back(f.high);
+        }
+    }
+};
+
+double within(const std::vector<double> &values, double least, double most)
+{
+    double count = 0.0;
+    for (double v : values)
+        count += v >= least && v <= most;
+    return values.empty() ? 1.0 : count / double(values.size());
+}
+
+} // namespace
+
+void benchStart(Report &report, const std::string &folder)
+{
+    const std::vector<Scene> all = scenes(folder);
+    constexpr double kNoEnd = 1e9;
+    for (const auto &method : kToneMethods) {
+        if (method.value == ToneMethod::Plain)
+            continue;
+        Column column;
+        for (const Scene &scene : all) {
+            const ToneStart start = toneStartOf(scene.light.view());
+            ToneSettings settings = automaticTone(start);
+            settings.method = method.value;
+            const test::StartFigures f =
+                test::startFigures(scene.light.view(), test::toned(scene.light.view(), settings, start).view());
+            column.add(f);
+            if (!scene.name.empty())
+                std::printf(
+                    "  %-6s %-20s span %4.1f lost %6.3f white %6.3f black %5.2f kept %.2f %.2f %.2f of %.2f room "
+                    "%4.1f ends %4.1f %5.1f reversed %.2f\n",
+                    std::string(method.key).c_str(), scene.name.c_str(), f.span, 100 * f.lost, 100 * f.white,
+                    100 * f.black, f.dark, f.rest, f.bright, f.all / f.straightest, f.room, f.low, f.high,
+                    100 * f.reversed);
+        }
+        const std::string key = "start." + std::string(method.key) + ".";
+        report.add(key + "lost_percent_p95", percentile(column.lost, 0.95), "held and yet lost, at most 0.2");
+        report.add(key + "white_percent_p95", percentile(column.white, 0.95), "a channel at 255, at most 0.2");
+        report.add(key + "black_percent_p95", percentile(column.black, 0.95), "all channels at 0, at most 0.1");
+        if (method.value == ToneMethod::Local) {
+            report.add(key + "kept_bright", within(column.bright, 0.35, kNoEnd), "share with at least 0.35");
+            report.add(key + "kept_dark", within(column.dark, 0.5, kNoEnd), "share with at least 0.5");
+            report.add(key + "kept_rest", within(column.rest, 0.7, 1.3), "share with 0.7 to 1.3");
+        } else {
+            report.add(key + "kept_straight", within(column.straight, 0.9, kNoEnd),
+                       "share that keeps 0.9 of what a straight line between the same ends does");
+        }
+        report.add(key + "room", within(column.room, 38.0, 52.0), "share with a room at L* 38 to 52");
+        report.add(key + "low", within(column.low, 0.0, 8.0), "share with the 1st percentile at most L* 8");
+        report.add(key + "high", within(column.high, 85.0, 100.0), "share with the 99th percentile at least L* 85");
+        report.add(key + "reversed_percent_p95", percentile(column.reversed, 0.95), "gradients turned, at most 0.5");
+    }
+}
+
+} // namespace yolk::bench
