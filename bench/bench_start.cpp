@@ -22,13 +22,20 @@ struct Scene {
     Image<float> light;
 };
 
-Image<float> inRec2020(Image<float> light)
+/// In Rec. 2020; nothing is darker than 14 stops under the 99.9 % quantile of light, about what a bracket holds. Many
+/// radiance pictures are cut at 0, and no such thing is ever photographed.
+Image<float> inRec2020(const Image<float> &light)
 {
+    Image<float> out = test::converted(light, rgbToRgb(kRec709, kRec2020));
+    std::vector<double> greens;
+    for (int y = 0; y < out.height(); ++y)
+        greens.insert(greens.end(), out.row(1, y), out.row(1, y) + out.width());
+    const float least = float(percentile(greens, 0.999)) * 0x1p-14f;
     for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < light.height(); ++y)
-            for (int x = 0; x < light.width(); ++x) // compression left some slightly negative
-                light.row(c, y)[x] = std::max(0.0f, light.row(c, y)[x]);
-    return test::converted(light, rgbToRgb(kRec709, kRec2020));
+        for (int y = 0; y < out.height(); ++y)
+            for (int x = 0; x < out.width(); ++x)
+                out.row(c, y)[x] = std::max(least, out.row(c, y)[x]);
+    return out;
 }
 
 std::vector<Scene> scenes(const std::string &folder)
@@ -81,10 +88,36 @@ double within(const std::vector<double> &values, double least, double most)
     return values.empty() ? 1.0 : count / double(values.size());
 }
 
+/// Beside edges of every height, in scenes that hold nothing else than some light and shade far away.
+void halos(Report &report)
+{
+    ToneStart start = completed({-5.0, -1.0, 4.0, 5.0});
+    for (double local : {0.0, 50.0}) {
+        double overshoot = 0.0, ofStep = 0.0;
+        for (double stops : {0.5, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 8.0})
+            for (double middle : {-2.0, 0.0, 2.0})
+                for (double range : {50.0, 100.0}) {
+                    ToneSettings settings = automaticTone(start);
+                    settings.range = range;
+                    settings.localContrast = local;
+                    settings.fineDetail = 0.0;
+                    const test::Halo halo = test::haloOf(settings, start, stops, 0.0, middle);
+                    overshoot = std::max(overshoot, halo.overshoot);
+                    ofStep = std::max(ofStep, halo.overshoot / halo.step);
+                    std::printf("  edge %.1f at %+.0f range %3.0f local %2.0f: %.2f of %.1f\n", stops, middle, range,
+                                local, halo.overshoot, halo.step);
+                }
+        const std::string key = local > 0.0 ? "start.halo.with_local_contrast." : "start.halo.";
+        report.add(key + "percent", overshoot, local > 0.0 ? "overshoot, at most 4" : "overshoot, at most 2");
+        report.add(key + "of_step", ofStep, "overshoot over the step between the plateaus, at most 0.25");
+    }
+}
+
 } // namespace
 
 void benchStart(Report &report, const std::string &folder)
 {
+    halos(report);
     const std::vector<Scene> all = scenes(folder);
     constexpr double kNoEnd = 1e9;
     for (const auto &method : kToneMethods) {

@@ -15,6 +15,7 @@
 #include "support/tmqi.h"
 #include "support/tone_measures.h"
 #include "tone/local_layers.h"
+#include "tone/tone_curve.h"
 
 #include <opencv2/imgcodecs.hpp>
 #include <opencv2/imgproc.hpp>
@@ -103,8 +104,15 @@ Image<float> codesOf(const cv::Mat &display)
 }
 
 /// The eight-bit exposures that MergeMertens takes: 2 EV apart round the scene's log average.
-std::vector<cv::Mat> exposuresOf(const cv::Mat &scene, double averageEv)
+std::vector<cv::Mat> exposuresOf(const cv::Mat &scene)
 {
+    double averageEv = 0.0;
+    for (int y = 0; y < scene.rows; ++y)
+        for (int x = 0; x < scene.cols; ++x) {
+            const cv::Vec3f &rgb = scene.at<cv::Vec3f>(y, x);
+            const double light = 0.2126 * double(rgb[0]) + 0.7152 * double(rgb[1]) + 0.0722 * double(rgb[2]);
+            averageEv += std::clamp(evOfLuminance(light), -20.0, 20.0) / double(scene.total());
+        }
     std::vector<cv::Mat> out;
     for (double ev : {-4.0, -2.0, 0.0, 2.0, 4.0}) {
         cv::Mat picture(scene.rows, scene.cols, CV_8UC3);
@@ -164,7 +172,7 @@ void quality(Report &report, const std::string &folder)
             count(name, better);
         }
         cv::Mat mertens;
-        cv::createMergeMertens()->process(exposuresOf(theirs, start.averageEv), mertens);
+        cv::createMergeMertens()->process(exposuresOf(theirs), mertens);
         count("opencv_mertens", of(mertens));
         double ours = 0.0;
         for (const auto &method : kToneMethods) {

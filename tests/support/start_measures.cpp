@@ -15,7 +15,7 @@
 namespace yolk::test {
 namespace {
 
-constexpr double kLeastLight = 0x1p-12;                                // of the display, and of the scene's brightest
+constexpr double kLeastLight = 0x1p-12;                                // of the display
 constexpr std::array<double, 3> kLuminance709{0.2126, 0.7152, 0.0722}; // [BT709]
 
 template <class Weights> cv::Mat luminanceOf(ImageView<const float> rgb, const Weights &weights)
@@ -97,20 +97,18 @@ StartFigures startFigures(ImageView<const float> scene, ImageView<const float> d
     StartFigures out;
     const Image<float> smallScene = shrunk(scene, 500), smallDisplay = shrunk(display, 500);
     const cv::Mat light = luminanceOf(smallScene.view(), kLuminance2020);
-    double peak = 0.0;
-    cv::minMaxLoc(light, nullptr, &peak);
     const cv::Mat shown = luminanceOf(smallDisplay.view(), kLuminance709);
-    const cv::Mat in = stopsOf(light, std::max(1e-12, peak * 0x1p-24)), after = stopsOf(shown, kLeastLight);
+    const cv::Mat in = stopsOf(light, 1e-12), after = stopsOf(shown, kLeastLight);
     const cv::Mat contrastIn = contrastOf(in), contrastOut = contrastOf(after);
     const std::vector<float> evs = valuesOf(in), lights = valuesOf(shown);
 
-    const double least = percentileOf(evs, 0.05), most = percentileOf(evs, 0.95);
+    const double dark = percentileOf(evs, 0.05), bright = percentileOf(evs, 0.95);
     const double roomFrom = percentileOf(evs, 0.1), roomTo = percentileOf(evs, 0.7);
     double sumIn[3] = {}, sumOut[3] = {}, room = 0.0, roomCount = 0.0;
     for (int y = 0; y < in.rows; ++y)
         for (int x = 0; x < in.cols; ++x) {
             const double v = double(in.at<float>(y, x));
-            const int group = v <= least ? 0 : v >= most ? 2 : 1;
+            const int group = v <= dark ? 0 : v >= bright ? 2 : 1;
             sumIn[group] += double(contrastIn.at<float>(y, x));
             sumOut[group] += double(contrastOut.at<float>(y, x));
             if (v >= roomFrom && v <= roomTo) {

@@ -22,7 +22,7 @@ struct StartFigures {
 };
 
 /// Kept contrast is the sum of absolute differences of Gaussians of 1 and 6 pixels, of log2 of luminance, in pictures
-/// at most 500 pixels long, display over scene; it counts display light as at least 2^-12.
+/// at most 500 pixels long, display over scene; display light counts as at least 2^-12.
 /// Shapes: linear Rec. 2020 and the display-linear sRGB made from it, three planes, of one size.
 StartFigures startFigures(ImageView<const float> scene, ImageView<const float> display);
 

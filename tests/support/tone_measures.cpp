@@ -72,19 +72,19 @@ Image<float> toned(ImageView<const float> scene, const ToneSettings &settings, c
     return ToneMapper(settings, start, OutputSpace::Srgb, 1.0, grids)(scene, {}, ctx);
 }
 
-Image<float> stepScene(int width, int height, double stops, double degrees)
+Image<float> stepScene(int width, int height, double stops, double degrees, double middle)
 {
     const double a = degrees * std::numbers::pi / 180.0;
     return greyScene(width, height, [&](int x, int y) {
         const double across = (x + 0.5 - width / 2.0) * std::cos(a) + (y + 0.5 - height / 2.0) * std::sin(a);
-        return across < 0.0 ? -stops / 2 : stops / 2;
+        return middle + (across < 0.0 ? -stops / 2 : stops / 2);
     });
 }
 
-double overshootPercent(const ToneSettings &settings, const ToneStart &start, double stops, double degrees)
+Halo haloOf(const ToneSettings &settings, const ToneStart &start, double stops, double degrees, double middle)
 {
     const double a = degrees * std::numbers::pi / 180.0;
-    const Image<float> out = toned(stepScene(kWidth, kHeight, stops, degrees).view(), settings, start);
+    const Image<float> out = toned(stepScene(kWidth, kHeight, stops, degrees, middle).view(), settings, start);
     const double far = 0.2 * std::hypot(kWidth, kHeight);
     const auto at = [&](double across) {
         return codedLuminance(out.view(), int(kWidth / 2.0 + across * std::cos(a)),
@@ -94,7 +94,12 @@ double overshootPercent(const ToneSettings &settings, const ToneStart &start, do
     double worst = 0.0;
     for (double d = 0.5; d < far; d += 0.5)
         worst = std::max({worst, dark - at(-d), at(d) - light});
-    return 100.0 * worst;
+    return {100.0 * worst, 100.0 * (light - dark)};
+}
+
+double overshootPercent(const ToneSettings &settings, const ToneStart &start, double stops, double degrees)
+{
+    return haloOf(settings, start, stops, degrees, 0.0).overshoot;
 }
 
 double reversalPercent(const ToneSettings &settings, double stops)
@@ -139,7 +144,8 @@ double localSlope(const ToneSettings &settings, double ev)
     });
     const Image<float> out = toned(scene.view(), settings, kStart);
     const auto light = [&](int x) { return std::log2(double(out.row(1, kHeight / 2)[x])); };
-    return (light(kWidth / 2) - light(kWidth / 2 - 10 * kPatch)) / kDifference;
+    // The surroundings on both sides: a wide base may slope.
+    return (light(kWidth / 2) - (light(kWidth / 2 - 10 * kPatch) + light(kWidth / 2 + 10 * kPatch)) / 2) / kDifference;
 }
 
 double hueTurnDegrees(const ToneSettings &settings, const ToneStart &start)

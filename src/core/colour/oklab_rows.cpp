@@ -11,6 +11,13 @@ struct Matrices {
     float toCones[9], fromCones[9], lightness[3]; ///< of cube roots: Oklab's L
 };
 
+/// How chroma is brought in.
+struct Fit {
+    float chroma; ///< that it is multiplied by first
+    float top;    ///< 1: it ends hard
+};
+constexpr float kKnee = 0.75f; // share of the chroma at `top` from which on it is squeezed
+
 using Long4 = int64_t __attribute__((vector_size(32)));
 
 /// Of values of either sign, within 1e-6 of them: a guess of the inverse root from the bits, and two steps of third
@@ -44,14 +51,19 @@ YOLK_INLINE bool any(Int8 mask)
 
 constexpr float kSlack = 1e-4f; // rounding of the published matrices: grey itself misses the cube by some 1e-5
 
-YOLK_INLINE Int8 outside(Float8 r, Float8 g, Float8 b)
+YOLK_INLINE Int8 below(Float8 r, Float8 g, Float8 b)
 {
-    return (least(least(r, g), b) < -kSlack) | (most(most(r, g), b) > 1.0f + kSlack);
+    return least(least(r, g), b) < -kSlack;
+}
+YOLK_INLINE Int8 above(Float8 r, Float8 g, Float8 b, float top)
+{
+    return most(most(r, g), b) > top + kSlack;
 }
 
-/// How much of the distance `d` of the cones' roots from grey, up to t, stays inside the cube, for the pixels that are
-/// `far` outside. Along that line each of R, G and B is a cubic in t.
-YOLK_INLINE Float8 inside(Float8 t, Int8 far, Float8 grey, const Float8 *d, const Matrices &m)
+/// How much of the distance `d` of the cones' roots from grey, up to t, does not lie `outside`, for the pixels that are
+/// `far` there. Along that line each of R, G and B is a cubic in t.
+template <class Outside>
+YOLK_INLINE Float8 inside(Float8 t, Int8 far, Float8 grey, const Float8 *d, const Matrices &m, Outside outside)
 {
     constexpr int kHalvings = 10; // to a thousandth of the chroma
     Float8 cubic[3][4] = {};
@@ -81,7 +93,7 @@ YOLK_INLINE Int8 within(Float8 v, float slack)
 }
 
 /// Eight pixels.
-YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m, float chroma)
+YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m, const Fit &fit)
 {
     const Float8 r = loaded(toR), g = loaded(toG), b = loaded(toB);
     const Float8 zero{}, one = zero + 1.0f;
@@ -102,13 +114,30 @@ YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m,
             rgb[c] = row(m.fromCones + 3 * c, cones[0], cones[1], cones[2]);
     };
     const Int8 black = ~(grey > zero), white = grey >= one; // NaN is black
-    place(zero + chroma);
+    Float8 t = zero + fit.chroma;
+    Int8 bent{};
+    if (fit.top < 1.0f) {
+        place(t / kKnee);
+        constexpr float kGrey = 1e-4f; // what is grey but for rounding, stays
+        bent = above(rgb[0], rgb[1], rgb[2], fit.top) & (most(most(r, g), b) - least(least(r, g), b) > kGrey) & ~black &
+               ~white;
+        if (any(bent)) {
+            const Float8 most = inside(t / kKnee, bent, grey, d, m,
+                                       [&](Float8 r2, Float8 g2, Float8 b2) { return above(r2, g2, b2, fit.top); });
+            const Float8 over = (t - kKnee * most) / ((1.0f - kKnee) * (most > 1e-6f ? most : zero + 1e-6f));
+            const Float8 rise = over + over * over, squeezed = rise / (1.0f + rise);
+            t = bent ? most * (kKnee + (1.0f - kKnee) * squeezed) : t;
+        }
+    }
+    place(t);
+    const auto outside = [&](Float8 r2, Float8 g2, Float8 b2) { return below(r2, g2, b2) | above(r2, g2, b2, 1.0f); };
     const Int8 far = outside(rgb[0], rgb[1], rgb[2]) & ~black & ~white;
     if (any(far))
-        place(inside(zero + chroma, far, grey, d, m));
+        place(inside(t, far, grey, d, m, outside));
     // Where the chroma stays, so does what lies inside: a pixel must not depend on those beside it.
-    const Int8 stays =
-        chroma == 1.0f ? within(r, kFitRounding) & within(g, kFitRounding) & within(b, kFitRounding) : Int8{};
+    const Int8 stays = fit.chroma == 1.0f
+                           ? ~bent & within(r, kFitRounding) & within(g, kFitRounding) & within(b, kFitRounding)
+                           : Int8{};
     const Float8 in[3] = {r, g, b};
     float *const to[3] = {toR, toG, toB};
     for (int c = 0; c < 3; ++c) {
@@ -118,18 +147,18 @@ YOLK_INLINE void fitEight(float *toR, float *toG, float *toB, const Matrices &m,
 }
 
 YOLK_MULTIVERSION
-void fitRow(float *r, float *g, float *b, int count, const Matrices &m, float chroma)
+void fitRow(float *r, float *g, float *b, int count, const Matrices &m, const Fit &fit)
 {
     int x = 0;
     for (; x + 8 <= count; x += 8)
-        fitEight(r + x, g + x, b + x, m, chroma);
+        fitEight(r + x, g + x, b + x, m, fit);
     if (x == count)
         return;
     float last[3][8] = {};
     float *const from[3] = {r, g, b};
     for (int c = 0; c < 3; ++c)
         std::copy(from[c] + x, from[c] + count, last[c]);
-    fitEight(last[0], last[1], last[2], m, chroma);
+    fitEight(last[0], last[1], last[2], m, fit);
     for (int c = 0; c < 3; ++c)
         std::copy(last[c], last[c] + (count - x), from[c] + x);
 }
@@ -193,11 +222,16 @@ void rgbOfRow(const float *const lab[3], int count, const OklabSpace &space, flo
 
 void fitColours(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma)
 {
+    fitColoursSoftly(r, g, b, count, space, chroma, 1.0f);
+}
+
+void fitColoursSoftly(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma, float top)
+{
     Matrices m;
     std::ranges::copy(space.toCones().m, m.toCones);
     std::ranges::copy(space.fromCones().m, m.fromCones);
     std::ranges::copy(OklabSpace::lightnessRow(), m.lightness);
-    fitRow(r, g, b, count, m, chroma);
+    fitRow(r, g, b, count, m, {chroma, top});
 }
 
 } // namespace yolk

@@ -14,6 +14,10 @@ inline constexpr float kFitRounding = 2e-6f;
 /// In place; NaN becomes black. Source: [Ottosson2020].
 void fitColours(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma);
 
+/// The same with a soft end: nothing but grey comes above `top`, which is below 1. From three quarters of the chroma on
+/// that meets it, chroma grows ever slower; grey stays as it is, up to 1.
+void fitColoursSoftly(float *r, float *g, float *b, int count, const OklabSpace &space, float chroma, float top);
+
 /// Linear RGB of a space to Oklab and back, pixel by pixel; results may lie where the values came from. Within 1e-6 of
 /// OklabSpace. NaN stays NaN.
 void oklabOfRow(const float *const rgb[3], int count, const OklabSpace &space, float *const lab[3]);

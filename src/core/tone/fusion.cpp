@@ -291,10 +291,13 @@ Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, con
 
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start)
 {
-    // Middle grey for the average of the scene, for its brightest and for its darkest light.
-    const double share = settings.range / 100.0;
-    const double darkest = settings.exposure - share * std::max(0.0, start.peakEv + settings.exposure);
-    const double brightest = settings.exposure + share * std::max(0.0, -start.lowEv - settings.exposure);
+    // The darkest shows the brightest light that is held just below white, whatever the range; the brightest one is by
+    // the range between the picture's own and the one that shows the darkest light as middle grey.
+    constexpr double kShown = 0.8; // of white
+    const double share = settings.range / 100.0, moved = settings.exposure - start.exposure;
+    const double darkest = std::min(settings.exposure, moved + evOfLuminance(kShown / start.peakColour) - start.peakEv);
+    constexpr double kLift = 1.0; // stops: darker exposures take part everywhere
+    const double brightest = settings.exposure + kLift + share * std::max(0.0, -start.lowEv - settings.exposure);
     const int count = int(std::ceil((brightest - darkest) / kExposureStops)) + 1;
     std::vector<double> out;
     for (int i = 0; i < count; ++i)

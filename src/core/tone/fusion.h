@@ -26,8 +26,9 @@ struct FusionWeights {
 Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, const FusionWeights &weights,
                            ExecContext &ctx);
 
-/// In stops, against 0 EV as middle grey: the exposures that a blend is made of. Range 0 is one exposure; range 100
-/// goes from the one that shows the scene's brightest light as middle grey to the one that does so for its darkest.
+/// In stops, against 0 EV as middle grey: the exposures that a blend is made of. The darkest shows the brightest light
+/// that is held a little below white; the brightest lies a stop over the picture's own and goes, at range 100, as far as
+/// the one that shows the darkest light as middle grey.
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start);
 
 /// The small picture of a scene whose exposures are blended: stops of R, G, B and of the luminance, against 0.18.

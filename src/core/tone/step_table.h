@@ -12,12 +12,13 @@ public:
     struct Steps {
         float first, perStop;
         int count;
+        constexpr double at(int step) const { return double(first) + double(step) / double(perStop); }
     };
     StepTable() = default; ///< of nothing: must not be asked
     template <class Value> StepTable(const Steps &steps, Value &&value) : steps_(steps), values_(size_t(steps.count))
     {
         for (int i = 0; i < steps.count; ++i)
-            values_[size_t(i)] = float(value(double(steps.first) + double(i) / double(steps.perStop)));
+            values_[size_t(i)] = float(value(steps.at(i)));
     }
     /// Of stops plus `shift`; NaN counts as the first. `out` has the length of `stops` and may be the same memory.
     void lookUp(std::span<const float> stops, float shift, float *out) const;

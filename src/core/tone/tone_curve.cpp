@@ -14,6 +14,26 @@ constexpr std::array<double, 5> kZoneLightness{10, 30, 50, 70, 90};
 // Full travel of a zone in lightness: almost to its neighbour, and to 1 or 99 at the ends.
 constexpr std::array<double, 5> kZoneDown{9, 18, 18, 18, 18}, kZoneUp{18, 18, 18, 18, 9};
 
+constexpr double kSteepest = 4.0; // stops of odds for a stop of the scene
+
+/// Odds of display light.
+double oddsOf(double light)
+{
+    return light / (1.0 - light);
+}
+
+/// Where the brightest light is to land, in stops of odds over middle grey. Its largest channel stays below the code
+/// 250 of 255, from where on nobody tells two lights apart; a base leaves half a stop for the detail on it.
+double brightest(const ToneSettings &settings, const ToneStart &start)
+{
+    constexpr double kHighest = 0.94, kHighestBase = 0.8, kStrongest = 1.17;
+    constexpr double kSofter = 2.0, kHarder = 3.5, kNeutralShoulder = 50.0;
+    const double light = settings.method == ToneMethod::Local ? kHighestBase : kHighest;
+    const double shoulder = (kNeutralShoulder - settings.shoulder) / kNeutralShoulder;
+    return std::log2(oddsOf(std::min(light, kHighest / std::min(start.peakColour, kStrongest))) / kGreyOdds) +
+           shoulder * (shoulder > 0.0 ? kHarder : kSofter);
+}
+
 double exponentOf(double range)
 {
     return 1.0 - 0.75 * range / 100.0;
@@ -34,17 +54,30 @@ double rolledOff(double light)
     return light <= kRollFrom ? light : 1.0 - (1.0 - kRollFrom) * std::exp((kRollFrom - light) / (1.0 - kRollFrom));
 }
 
-/// m of the photographic operator at v stops from middle grey.
-double oddsAt(double v, double slope)
-{
-    return kGreyOdds * std::exp2(slope * v);
-}
-
 } // namespace
 
-double photographic(double m, double whiteSquared)
+double photographic(double odds)
 {
-    return std::min(1.0, m * (1.0 + m / whiteSquared) / (1.0 + m));
+    return odds / (1.0 + odds);
+}
+
+BrightBend::BrightBend(double slope, double reach, double wanted) : slope_(slope)
+{
+    // c by halving, as 1 / c: from a straight line to ever stronger bends, one way or the other.
+    const bool squeezes = wanted < slope * reach;
+    double low = 0.0, high = squeezes ? 1e3 / reach : std::max(0.0, std::log(kSteepest / slope)) / reach;
+    for (int i = 0; i < 50; ++i) {
+        const double middle = (low + high) / 2;
+        bend_ = squeezes ? middle : -middle;
+        ((*this)(reach) > wanted) == squeezes ? low = middle : high = middle;
+    }
+}
+
+double BrightBend::operator()(double x) const
+{
+    if (std::abs(bend_ * x) < 1e-9)
+        return slope_ * x;
+    return slope_ / std::abs(bend_) * (bend_ > 0.0 ? std::log1p(bend_ * x) : std::expm1(-bend_ * x));
 }
 
 double evOfLuminance(double luminance)
@@ -66,10 +99,8 @@ ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start) : set
     });
     squeeze_ = settings.method == ToneMethod::Plain ? 1.0 : exponentOf(settings.range);
     slope_ = squeeze_ * std::exp2(settings.contrast / 100.0);
-    constexpr double kShoulderStops = 2.0, kNeutralShoulder = 50.0;
-    const double shoulder = kShoulderStops * (settings.shoulder - kNeutralShoulder) / kNeutralShoulder;
-    const double white = oddsAt(start.peakEv + start.exposure + shoulder, slope_);
-    whiteSquared_ = white * white;
+    constexpr double kLeastReach = 0.5; // stops
+    bright_ = BrightBend(slope_, std::max(kLeastReach, start.peakEv + start.exposure), brightest(settings, start));
     toe_ = toeOf(settings.toe);
 
     knots_.back() = values_.back() = 100.0;
@@ -99,7 +130,9 @@ double ToneCurve::base(double ev) const
         const double shown = settings_.brightEnd == BrightEnd::Roll ? rolledOff(light) : std::min(1.0, light);
         return std::pow(shown, 1.0 / settings_.gamma);
     }
-    return withToe(photographic(oddsAt(v, slope_), whiteSquared_), toe_);
+    constexpr double kMost = 60.0; // stops: far beyond, it is white
+    const double u = v > 0.0 ? std::min(bright_(v), kMost) : slope_ * v;
+    return withToe(photographic(kGreyOdds * std::exp2(u)), toe_);
 }
 
 double ToneCurve::remapped(double lightness) const

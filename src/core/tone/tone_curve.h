@@ -12,14 +12,29 @@ namespace yolk {
 double evOfLuminance(double luminance);
 double luminanceOfEv(double ev);
 
-/// The photographic operator m (1 + m / w^2) / (1 + m), at most 1. Source: [Reinhard2002] equation 4.
-double photographic(double m, double whiteSquared);
+/// The photographic operator o / (1 + o). Source: [Reinhard2002] equation 3.
+double photographic(double odds);
+
+/// How stops over middle grey are squeezed (or stretched) so that the brightest light lands where it should.
+class BrightBend {
+public:
+    BrightBend() = default;
+    /// Rises from 0 with `slope`, meets `wanted` at `reach` stops where a slope up to kSteepest there allows it.
+    BrightBend(double slope, double reach, double wanted);
+    /// n c ln(1 + x / c), n c (e^(x / c) - 1) or n x.
+    double operator()(double x) const;
+
+private:
+    double slope_ = 1.0, bend_ = 0.0; ///< 1 / c: positive squeezes, negative stretches
+};
 
 /// From scene EV to display light. Monotone.
-/// Global: m = a * 2^(n v), D = m (1 + m / w^2) / (1 + m), with v = EV + exposure, a such that v = 0 gives 0.18 for a
-///         distant white, n from range and contrast, w the scene's peak at the automatic exposure: equation 4 of
-///         [Reinhard2002] with a slope; then the toe D^2 (1 + t) / (D + t). The shoulder moves w by up to 2 stops.
-/// Local:  the same, of the base layer. Blend: the same; blended exposures follow it only roughly (tone/fusion.h).
+/// Global: D = o / (1 + o), o = a 2^u: the photographic operator of [Reinhard2002], equation 3, with
+///         v = EV + exposure, a such that v = 0 gives 0.18; u = n v below, n from range and contrast; above, u is bent
+///         (BrightBend) so that the brightest light of the scene, at the automatic exposure, ends a little below white
+///         in its own colour, by the shoulder more or less so; then the toe D^2 (1 + t) / (D + t).
+/// Local:  the same, of the base layer, which leaves room for the detail on it. Blend: the same as global; blended
+///         exposures follow it only roughly (tone/fusion.h).
 /// Plain:  D = min(1, 0.18 * 2^v)^(1 / gamma), v scaled round 0 by contrast; or rolled off, from half the display on.
 /// Zones:  a monotone cubic (Fritsch-Carlson) through five knots of display lightness at 10, 30, 50, 70 and 90.
 class ToneCurve {
@@ -39,7 +54,8 @@ private:
     double remapped(double lightness) const;
 
     ToneSettings settings_;
-    double squeeze_ = 1.0, slope_ = 1.0, whiteSquared_ = 1.0, toe_ = 0.0;
+    double squeeze_ = 1.0, slope_ = 1.0, toe_ = 0.0;
+    BrightBend bright_;
     std::array<double, 7> knots_{}, values_{}, tangents_{};
     bool zonesNeutral_ = true;
 };

@@ -3,6 +3,7 @@
 #include "base/quick_math.h"
 #include "base/vectorise.h"
 #include "colour/oklab_rows.h"
+#include "tone/local_layers.h"
 
 #include <algorithm>
 #include <bit>
@@ -16,11 +17,77 @@ constexpr float kGreyStops = -2.47393119f; // log2 of 0.18
 
 constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
 constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
+constexpr float kHeld = 0.955f;                                  // what is held ends here
+constexpr float kFarBelow = 0.5f;                                // what is darker is no concern of a soft end at kHeld
 constexpr double kDarkest = 0x1p-40;                             // what the logarithm of black counts as
 
 double logOf(double light)
 {
     return std::log2(std::max(light, kDarkest));
+}
+
+/// What large even areas make of their light, by their base: to be looked up between its steps.
+class Plateaus {
+public:
+    explicit Plateaus(const std::vector<double> &quantiles)
+    {
+        constexpr double kFirst = -32.0, kStep = 1.0 / 32;
+        constexpr int kSteps = 64 * 32;
+        for (int i = 0; i <= kSteps; ++i) {
+            const double light = kFirst + i * kStep;
+            lights_.push_back(light);
+            details_.push_back(detailOfPicture(quantiles, light));
+            bases_.push_back(light - details_.back()); // rises: detail never grows faster than light
+        }
+    }
+    double lightOf(double base) const { return at(lights_, base); }
+    double detailOf(double base) const { return at(details_, base); }
+
+private:
+    double at(const std::vector<double> &values, double base) const
+    {
+        const auto next = std::clamp<ptrdiff_t>(std::ranges::upper_bound(bases_, base) - bases_.begin(), 1,
+                                                ptrdiff_t(bases_.size()) - 1);
+        const size_t b = size_t(next), a = b - 1;
+        const double share = std::clamp((base - bases_[a]) / std::max(1e-12, bases_[b] - bases_[a]), 0.0, 1.0);
+        return std::lerp(values[a], values[b], share);
+    }
+    std::vector<double> lights_, details_, bases_;
+};
+
+/// How much of the scene lies near a light; never nothing.
+double nearness(const std::vector<double> &quantiles, double light)
+{
+    constexpr double kReach = 0.5, kLeast = 0.01;
+    double sum = kLeast;
+    for (double q : quantiles)
+        sum += std::exp(-(light - q) * (light - q) / (2.0 * kReach * kReach)) / double(quantiles.size());
+    return sum;
+}
+
+/// The rising sequence that lies nearest in the sum of weighted squares: pool adjacent violators [Barlow1972].
+void makeRise(std::vector<double> &values, const std::vector<double> &weights)
+{
+    struct Pool {
+        double value, weight;
+        size_t count;
+    };
+    std::vector<Pool> pools;
+    for (size_t i = 0; i < values.size(); ++i) {
+        pools.push_back({values[i], weights[i], 1});
+        while (pools.size() > 1 && pools[pools.size() - 2].value > pools.back().value) {
+            const Pool last = pools.back();
+            pools.pop_back();
+            Pool &into = pools.back();
+            into.value = (into.value * into.weight + last.value * last.weight) / (into.weight + last.weight);
+            into.weight += last.weight;
+            into.count += last.count;
+        }
+    }
+    size_t at = 0;
+    for (const Pool &pool : pools)
+        for (size_t i = 0; i < pool.count; ++i)
+            values[at++] = pool.value;
 }
 
 struct Matrix3f {
@@ -64,11 +131,30 @@ void blendRow(const float *__restrict ev, const float *__restrict blend, const f
     }
 }
 
+/// Of log2 of display light: the lightest tones run softly into kHeld.
+YOLK_MULTIVERSION
+void rollOffRow(int width, float *__restrict tone)
+{
+    constexpr float kFrom = 0.8f, kRoom = kHeld - kFrom, kLog2E = 1.44269504f;
+    for (int x = 0; x < width; ++x) {
+        const float light = quickExp2(tone[x] < 4.0f ? tone[x] : 4.0f), over = light > kFrom ? light - kFrom : 0.0f;
+        const float rolled = quickLog2(kFrom + kRoom * (1.0f - quickExp2(-over * (kLog2E / kRoom))));
+        tone[x] = light > kFrom ? rolled : tone[x];
+    }
+}
+
 YOLK_MULTIVERSION
 void addRow(const float *__restrict more, int width, float *__restrict sum)
 {
     for (int x = 0; x < width; ++x)
         sum[x] += more[x];
+}
+
+YOLK_MULTIVERSION
+void takeRow(const float *__restrict less, int width, float *__restrict from)
+{
+    for (int x = 0; x < width; ++x)
+        from[x] -= less[x];
 }
 
 /// log2 of the tone and of the detail on it to display light over scene light.
@@ -81,7 +167,7 @@ void gainRow(const float *__restrict ev, const float *__restrict tone, const flo
         d = d > -30.0f ? d : -30.0f;
         d = d < 30.0f ? d : 30.0f;
         const float t = quickExp2(tone[x]), change = t * (quickExp2(d) - 1.0f);
-        const float room = 1.0f - t > 1e-6f ? 1.0f - t : 1e-6f;
+        const float room = kHeld - t > 1e-6f ? kHeld - t : 1e-6f;
         const float reach = change > 0.0f ? change / room : 0.0f;
         gain[x] = (t + change / std::sqrt(1.0f + reach * reach)) * quickExp2(-(ev[x] + kGreyStops));
     }
@@ -121,15 +207,35 @@ void turnColoursRow(const float *inR, const float *inG, const float *inB, int wi
     }
 }
 
-/// Takes colours within rounding of the cube [0, 1]^3 into it (white must stay white), and says whether something lies
-/// further out.
+/// Scales colours so that what their largest channel lies over their luminance fits into the room below kHeld: half of
+/// what is too much. Grey stays.
 YOLK_MULTIVERSION
-bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b, int count)
+void dimColoursRow(float *__restrict r, float *__restrict g, float *__restrict b, int width, float weightR,
+                   float weightG, float weightB)
+{
+    for (int x = 0; x < width; ++x) {
+        const float y = weightR * r[x] + weightG * g[x] + weightB * b[x];
+        float high = r[x] > g[x] ? r[x] : g[x];
+        high = high > b[x] ? high : b[x];
+        const float room = kHeld - y > 1e-6f ? kHeld - y : 1e-6f, over = high - y > 0.0f ? high - y : 0.0f;
+        const float reach = over / room, square = reach * reach;
+        const float fitted = y + over / std::sqrt(std::sqrt(1.0f + square * square));
+        const float factor = high > 1e-6f && y > 0.0f ? std::sqrt(fitted / high) : 1.0f;
+        r[x] *= factor;
+        g[x] *= factor;
+        b[x] *= factor;
+    }
+}
+
+/// Takes colours within rounding of the cube [0, 1]^3 into it (white must stay white), and says whether something lies
+/// below it or above `most`.
+YOLK_MULTIVERSION
+bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b, int count, float most)
 {
     int outside = 0;
     for (int x = 0; x < count; ++x) {
         const float low = std::min(std::min(r[x], g[x]), b[x]), high = std::max(std::max(r[x], g[x]), b[x]);
-        outside |= !(low >= -kFitRounding) | !(high <= 1.0f + kFitRounding);
+        outside |= !(low >= -kFitRounding) | !(high <= most + kFitRounding);
     }
     if (outside)
         return true;
@@ -167,8 +273,15 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
                        ToneGrids grids)
     : grids_(std::move(grids)), toOutput_(rgbToRgb(kRec2020, primariesOf(space))), oklab_(primariesOf(space)),
       localWeight_(float(1.0 + settings.localContrast / 100.0)), fineWeight_(float(1.0 + settings.fineDetail / 100.0)),
-      chroma_(float(saturation))
+      chroma_(float(saturation)), soft_(!isPlain(settings))
 {
+    const Matrix3 fromOutput = inverse(toOutput_);
+    for (size_t c = 0; c < 3; ++c) {
+        double sum = 0.0;
+        for (size_t k = 0; k < 3; ++k)
+            sum += double(kLuminance2020[k]) * fromOutput(int(k), int(c));
+        luminance_[c] = float(sum);
+    }
     if ((needsLayers(settings) && !grids_.layers) || (needsBlend(settings) && !grids_.blend))
         throw ArgumentError("tone mapping: the layers of the scene are missing");
     const ToneCurve curve(settings, start);
@@ -177,9 +290,26 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
            : movesZones(settings)                 ? Way::CurveWithZones
                                                   : Way::Curve;
     const bool together = way_ == Way::Curve || way_ == Way::Layers;
-    if (way_ != Way::Blend)
+    const Plateaus plateaus(way_ == Way::Curve ? std::vector<double>() : quantilesOf(start));
+    if (way_ == Way::Curve || way_ == Way::CurveWithZones)
         curve_ = StepTable(kLight,
                            [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
+    if (way_ == Way::Layers) {
+        // Where the curve is flatter than detail is long, a lighter base must still not become darker: the lights that
+        // the scene has most of follow the curve best.
+        const std::vector<double> quantiles = quantilesOf(start);
+        std::vector<double> bases, weights;
+        for (int i = 0; i < kLight.count; ++i) {
+            const double base = kLight.at(i), light = plateaus.lightOf(base);
+            bases.push_back(logOf(curve.luminance(light)) - plateaus.detailOf(base));
+            weights.push_back(nearness(quantiles, light));
+        }
+        makeRise(bases, weights);
+        size_t next = 0; // steps come in their order
+        curve_ = StepTable(kLight, [&](double base) { return bases[next++] + plateaus.detailOf(base); });
+    }
+    if (way_ != Way::Curve)
+        plateau_ = StepTable(kLight, [&](double base) { return plateaus.detailOf(base); });
     if (!together)
         zones_ = StepTable(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
 }
@@ -248,17 +378,25 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
     case Way::Layers:
         partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight_, base, detail);
         curve_.lookUp(baseEv, 0.0f, tone);
+        plateau_.lookUp(baseEv, 0.0f, base);
+        takeRow(base, width, detail);
         break;
     case Way::CurveWithZones:
         curve_.lookUp(ev, 0.0f, tone);
         partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
+        plateau_.lookUp(baseEv, 0.0f, row.gain.data());
+        addRow(row.gain.data(), width, base);
         curve_.lookUp(baseEv, 0.0f, base);
         addZones();
         break;
     case Way::Blend:
+        partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
+        plateau_.lookUp(baseEv, 0.0f, row.gain.data());
         blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_ - 1.0f, localWeight_ - 1.0f,
                  tone, base, detail);
+        addRow(row.gain.data(), width, base);
         addZones();
+        rollOffRow(width, tone);
         break;
     }
     if (way_ == Way::Curve)
@@ -276,11 +414,15 @@ void ToneMapper::endRow(const float *const open[3], int width, float *const out[
     Matrix3f toOutput;
     std::ranges::copy(toOutput_.m, toOutput.m);
     turnColoursRow(open[0], open[1], open[2], width, toOutput, out[0], out[1], out[2]);
-    constexpr int kChunk = 64; // most pieces lie inside the output space
+    if (soft_) {
+        dimColoursRow(out[0], out[1], out[2], width, luminance_[0], luminance_[1], luminance_[2]);
+    }
+    const float top = soft_ ? kHeld : 1.0f;
+    constexpr int kChunk = 64; // most pieces lie well inside the output space
     for (int x = 0; x < width; x += kChunk) {
         const int count = std::min(kChunk, width - x);
-        if (chroma_ != 1.0f || clampRounding(out[0] + x, out[1] + x, out[2] + x, count))
-            fitColours(out[0] + x, out[1] + x, out[2] + x, count, oklab_, chroma_);
+        if (chroma_ != 1.0f || clampRounding(out[0] + x, out[1] + x, out[2] + x, count, soft_ ? kFarBelow : 1.0f))
+            fitColoursSoftly(out[0] + x, out[1] + x, out[2] + x, count, oklab_, chroma_, top);
     }
 }
 

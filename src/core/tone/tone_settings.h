@@ -75,10 +75,11 @@ inline constexpr auto kToneFields = std::tuple{
         isLayered, true},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
                             "How far the darkest tones are drawn down to black, in percent", isSigmoid},
-    RealField<ToneSettings>{"shoulder", &ToneSettings::shoulder, 0, 100, 50, 1, 0, "", "Method", "Shoulder",
-                            "How softly the lightest tones run into white: at 50 the lightest light of the scene just "
-                            "reaches it, below it clips, above it stays short of white",
-                            isSigmoid},
+    RealField<ToneSettings>{
+        "shoulder", &ToneSettings::shoulder, 0, 100, 50, 1, 0, "", "Method", "Shoulder",
+        "How light the lightest tones end: at 50 the brightest light that a frame holds stays just below "
+        "white, below 50 it comes closer to it, above it stays further away",
+        isSigmoid},
     RealField<ToneSettings>{"gamma", &ToneSettings::gamma, 0.4, 2.5, 1, 0.05, 2, "", "Method", "Gamma",
                             "Brightens (above 1) or darkens (below 1) the middle tones; black and white stay", isPlain},
     ChoiceField<ToneSettings, BrightEnd>{"bright_end", &ToneSettings::brightEnd, kBrightEnds, "Method", "Bright end",

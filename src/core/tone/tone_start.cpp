@@ -36,48 +36,61 @@ double texture(ImageView<const float> ev, double low, double high)
     return blocks > 0 ? sum / blocks : 0.0;
 }
 
-double spreadOf(const ToneStart &start)
+constexpr double kRoomFrom = 0.1, kRoomTo = 0.7; // shares of the pixels
+
+bool isRoom(size_t quantile)
 {
-    return std::max(1.0, start.highEv - start.lowEv);
+    const double share = (double(quantile) + 0.5) / kQuantiles;
+    return share > kRoomFrom && share < kRoomTo;
 }
 
-std::vector<double> quantilesOf(const ToneStart &start)
+/// Largest channel over luminance, in linear Rec. 709, of the pixels between two lights.
+double colourOfLight(ImageView<const float> scene, ImageView<const float> ev, double low, double high)
 {
-    if (!start.quantiles.empty())
-        return start.quantiles;
-    std::vector<double> out;
-    for (size_t i = 0; i < kQuantiles; ++i) {
-        const double share = (double(i) + 0.5) / kQuantiles;
-        out.push_back(share < 0.5 ? std::lerp(start.lowEv, start.averageEv, 2.0 * share)
-                                  : std::lerp(start.averageEv, start.highEv, 2.0 * share - 1.0));
-    }
-    return out;
+    static const Matrix3 kToRec709 = rgbToRgb(kRec2020, kRec709);
+    Vector3 sum{};
+    for (int y = 0; y < ev.height(); ++y)
+        for (int x = 0; x < ev.width(); ++x)
+            if (double(ev.row(0, y)[x]) >= low && double(ev.row(0, y)[x]) <= high) {
+                const double light = luminanceOfEv(double(ev.row(0, y)[x]));
+                for (size_t c = 0; c < 3; ++c)
+                    sum[c] += double(scene.row(int(c), y)[x]) / light; // each pixel counts alike
+            }
+    const Vector3 rgb = kToRec709 * sum;
+    const double light =
+        double(kLuminance2020[0]) * sum[0] + double(kLuminance2020[1]) * sum[1] + double(kLuminance2020[2]) * sum[2];
+    return light > 0.0 ? std::max(1.0, std::ranges::max(rgb) / light) : 1.0;
 }
 
-/// The toe that brings the 1st percentile to a display light of 0.003 (L* 2.7), at most half of what there is: solved
-/// for t in D^2 (1 + t) / (D + t).
+double darkOf(const ToneStart &start)
+{
+    return std::max(0.5, start.roomEv - start.lowEv);
+}
+
+/// The toe that brings the 1st percentile down to L* 5, at most most of what there is: solved for t in
+/// D^2 (1 + t) / (D + t). What is less than six stops wide, as fog, need not reach black.
 double toeFor(const ToneSettings &settings, const ToneStart &start)
 {
     ToneSettings without = settings;
     without.toe = 0.0;
     const double low = ToneCurve(without, start).luminance(start.lowEv);
-    constexpr double kBlack = 0.003;
-    const double room = kBlack - low * low;
-    const double toe = low <= kBlack ? 0.0 : room > 0.0 ? low * (low - kBlack) / room : 1.0;
-    return std::round(std::min(50.0, 100.0 * std::sqrt(toe / 0.25)));
+    constexpr double kBlack = 0.0055, kWide = 6.0, kNarrow = 4.0;
+    const double wide = std::clamp((start.highEv - start.lowEv - kNarrow) / (kWide - kNarrow), 0.0, 1.0);
+    const double black = std::lerp(low, std::min(low, kBlack), wide), room = black - low * low;
+    const double toe = low <= black ? 0.0 : room > 0.0 ? low * (low - black) / room : 1.0;
+    return std::round(std::min(90.0, 100.0 * std::sqrt(toe / 0.25)));
 }
 
 /// All but exposure and toe.
 ToneSettings withoutExposure(const ToneStart &start)
 {
-    constexpr double kTexture = 0.6, kShoulder = 60.0;
+    constexpr double kTexture = 0.6;
     ToneSettings out;
     const double slope = slopeOf(start);
     out.range = std::round(std::clamp((1.0 - slope) / 0.75 * 100.0, 0.0, 100.0));
     out.contrast = std::round(std::max(0.0, 100.0 * std::log2(slope)));
-    out.shoulder = kShoulder;
     const double gain = start.texture > 0.0 ? 100.0 * (kTexture / start.texture - 1.0) : 0.0;
-    out.localContrast = out.fineDetail = std::round(std::clamp(gain, -10.0, 60.0));
+    out.localContrast = out.fineDetail = std::round(std::clamp(gain, -10.0, 20.0));
     return out;
 }
 
@@ -102,29 +115,46 @@ ToneStart toneStartOf(ImageView<const float> scene)
     std::ranges::sort(sorted);
     const auto percentile = [&](double share) { return sorted[size_t(share * double(sorted.size() - 1))]; };
     ToneStart out;
-    out.peakEv = percentile(0.9995);
+    out.peakEv = percentile(0.999);
     out.highEv = percentile(0.99);
     out.lowEv = std::max(percentile(0.01), out.peakEv - kDeepest);
-    out.averageEv = 0.0;
-    for (double v : sorted)
-        out.averageEv += std::clamp(v, out.lowEv, out.highEv) / double(sorted.size());
-    for (size_t i = 0; i < kQuantiles; ++i)
+    double room = 0.0, count = 0.0;
+    for (size_t i = 0; i < kQuantiles; ++i) {
         out.quantiles.push_back(percentile((double(i) + 0.5) / kQuantiles));
+        if (isRoom(i)) {
+            room += std::clamp(out.quantiles.back(), out.lowEv, out.highEv);
+            count += 1.0;
+        }
+    }
+    out.roomEv = room / count;
+    out.peakColour = colourOfLight(small.view(), ev.view(), percentile(0.995), percentile(0.9995));
     out.texture = texture(ev.view(), out.lowEv, out.highEv);
     return completed(std::move(out));
 }
 
+std::vector<double> quantilesOf(const ToneStart &start)
+{
+    if (!start.quantiles.empty())
+        return start.quantiles;
+    std::vector<double> out;
+    for (size_t i = 0; i < kQuantiles; ++i) {
+        const double share = (double(i) + 0.5) / kQuantiles;
+        out.push_back(share < 0.5 ? std::lerp(start.lowEv, start.roomEv, 2.0 * share)
+                                  : std::lerp(start.roomEv, start.highEv, 2.0 * share - 1.0));
+    }
+    return out;
+}
+
 double slopeOf(const ToneStart &start)
 {
-    constexpr double kDisplayStops = 8.0, kMostSlope = 1.6;
-    return std::min(kMostSlope, kDisplayStops / spreadOf(start));
+    // From the room's lightness down to L* 5, in stops of odds.
+    constexpr double kStopsToBlack = 4.86, kFlattest = 0.45, kSteepest = 1.25;
+    return std::clamp(kStopsToBlack / darkOf(start), kFlattest, kSteepest);
 }
 
 ToneStart completed(ToneStart start)
 {
-    constexpr double kMean = 0.46, kSkew = 0.1, kFarthest = 12.0;
-    const double skew = std::clamp((2.0 * start.averageEv - start.lowEv - start.highEv) / spreadOf(start), -1.0, 1.0);
-    const double wanted = kMean + kSkew * skew;
+    constexpr double kRoom = 44.0, kFarthest = 12.0; // stops: the slider's reach
     const std::vector<double> quantiles = quantilesOf(start);
     ToneSettings settings = withoutExposure(start);
     double low = -kFarthest, high = kFarthest;
@@ -132,10 +162,13 @@ ToneStart completed(ToneStart start)
         settings.exposure = start.exposure = (low + high) / 2;
         settings.toe = toeFor(settings, start);
         const ToneCurve curve(settings, start);
-        double mean = 0.0;
-        for (double ev : quantiles)
-            mean += encodeSrgb(curve.luminance(ev)) / double(quantiles.size());
-        (mean < wanted ? low : high) = settings.exposure;
+        double lightness = 0.0, count = 0.0;
+        for (size_t q = 0; q < quantiles.size(); ++q)
+            if (isRoom(q)) {
+                lightness += curve.lightness(quantiles[q]);
+                count += 1.0;
+            }
+        (lightness < kRoom * count ? low : high) = settings.exposure;
     }
     constexpr double kStep = 0.05;
     start.exposure = std::round((low + high) / 2 / kStep) * kStep;

@@ -11,9 +11,10 @@ namespace yolk {
 /// Statistics of a merged scene in EV against 0.18.
 struct ToneStart {
     double lowEv = -4.0;             ///< 1st percentile
-    double averageEv = 0.0;          ///< log average between the 1st and the 99th percentile
+    double roomEv = 0.0;             ///< mean of the 10 to 70 % quantiles: what is neither deep shadow nor a light
     double highEv = 2.0;             ///< 99th percentile
-    double peakEv = 2.5;             ///< 99.95th percentile
+    double peakEv = 2.5;             ///< 99.9th percentile of what some frame holds: the brightest light to be shown
+    double peakColour = 1.0;         ///< largest channel over luminance of the brightest light, in linear Rec. 709
     double texture = 0.6;            ///< stops: mean deviation within blocks of some 2 % of the longer side
     double exposure = 0.0;           ///< that the automatic start takes, see completed()
     std::vector<double> quantiles{}; ///< of equal shares of the pixels; empty: through the first three
@@ -26,6 +27,9 @@ ToneStart toneStartOf(ImageView<const float> scene);
 
 /// Stops of the display for a stop of the scene, in middle tones, as the automatic start has it.
 double slopeOf(const ToneStart &start);
+
+/// The quantiles, or what stands for them.
+std::vector<double> quantilesOf(const ToneStart &start);
 
 /// With its exposure: the one that gives the picture a mean code value of 0.46 (0.36 to 0.56 in a scene that is mostly
 /// dark or mostly light), under the other automatic settings.

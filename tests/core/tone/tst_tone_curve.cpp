@@ -37,8 +37,24 @@ class TestToneCurve : public QObject {
 private Q_SLOTS:
     void photographicOperator()
     {
-        QCOMPARE(photographic(1.0, 4.0), 0.625); // Reinhard et al. 2002 equation 4, by hand: Lm = 1, Lw = 2
-        QCOMPARE(photographic(2.0, 4.0), 1.0);   // white is white
+        QCOMPARE(photographic(1.0), 0.5); // [Reinhard2002] equation 3, by hand
+        QCOMPARE(photographic(3.0), 0.75);
+    }
+    void brightEndIsBent()
+    {
+        for (double slope : {0.3, 1.0, 1.25})
+            for (double wanted : {0.5, 2.0, 5.0, 7.0}) {
+                const BrightBend bend(slope, 6.0, wanted);
+                QVERIFY(std::abs((bend(1e-3) - bend(0.0)) / 1e-3 - slope) < 0.02 * slope + 5e-3); // no kink at grey
+                const bool reaches = wanted < slope * 6.0 + 0.5;
+                if (reaches)
+                    QVERIFY2(std::abs(bend(6.0) - wanted) < 1e-6, qPrintable(QString::number(bend(6.0))));
+                for (double x = 0.0; x < 12.0; x += 0.1)
+                    QVERIFY(bend(x + 0.1) > bend(x));
+            }
+        QVERIFY(std::abs(BrightBend(1.0, 4.0, 4.0)(3.0) - 3.0) < 1e-6); // straight where nothing is to be bent
+        const BrightBend steep(0.5, 4.0, 100.0);                        // no steeper than four stops for one
+        QVERIFY((steep(4.0) - steep(3.99)) / 0.01 < 4.0);
     }
     void evAndLuminance()
     {
@@ -50,14 +66,27 @@ private Q_SLOTS:
     void automaticStartSuitsTheScene()
     {
         for (const ToneStart &start : {kDark, kPlain}) {
-            const ToneCurve curve(automaticTone(start), start);
-            QVERIFY(curve.lightness(start.peakEv) > 94.0); // white lies a little above the peak
-            QVERIFY2(curve.lightness(start.lowEv) < 22.0, qPrintable(QString::number(curve.lightness(start.lowEv))));
-            const double middle = curve.lightness(start.averageEv);
-            QVERIFY2(middle > 25.0 && middle < 62.0, qPrintable(QString::number(middle)));
+            ToneSettings settings = automaticTone(start);
+            const double room = ToneCurve(settings, start).lightness(start.roomEv); // the mean of its lights is 44
+            QVERIFY2(room > 24.0 && room < 52.0, qPrintable(QString::number(room)));
+            settings.toe = 0.0;
+            // What the brightest light comes to, by derivation: room for detail under local, none under global.
+            QVERIFY(std::abs(ToneCurve(settings, start).luminance(start.peakEv) - 0.8) < 1e-6);
+            settings.method = ToneMethod::Global;
+            QVERIFY(std::abs(ToneCurve(settings, start).luminance(start.peakEv) - 0.94) < 1e-6);
         }
-        QVERIFY(automaticTone(kDark).range > automaticTone(kPlain).range + 20); // more range, more squeeze
-        QCOMPARE(automaticTone(completed({-2, 0, 2, 2.2})).range, 0.0);         // what fits is not squeezed
+        QVERIFY(ToneCurve(automaticTone(kDark), kDark).lightness(kDark.lowEv) < 8.0);
+        const ToneStart deep = completed({-12.0, -3.0, 2.0, 3.0}); // deeper shadows, more squeeze
+        QVERIFY(automaticTone(deep).range > automaticTone(kPlain).range + 20);
+        const ToneStart fog = completed({-1.0, 0.0, 1.0, 1.2}); // what fits is not squeezed, and stays soft
+        QCOMPARE(automaticTone(fog).range, 0.0);
+        QCOMPARE(automaticTone(fog).toe, 0.0);
+        ToneStart coloured = kPlain; // a light in its own colour ends below white, so it is shown darker
+        coloured.peakColour = 2.0;
+        ToneSettings global = automaticTone(kPlain);
+        global.method = ToneMethod::Global;
+        QVERIFY(ToneCurve(global, coloured).luminance(kPlain.peakEv) <
+                ToneCurve(global, kPlain).luminance(kPlain.peakEv) - 0.05);
     }
     void everyCurveRises()
     {
@@ -95,16 +124,21 @@ private Q_SLOTS:
         // By hand: 1 - 0.5 e^-((1.44 - 0.5) / 0.5).
         QVERIFY(std::abs(curve.luminance(3.0) - (1.0 - 0.5 * std::exp(-1.88))) < 1e-12);
     }
-    void shoulderMovesWhite()
+    void shoulderMovesTheBrightEnd()
     {
         ToneSettings s = automaticTone(kPlain);
-        s.shoulder = 50;
-        QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv) > 0.99);
-        s.shoulder = 0; // two stops less reach white
-        QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv - 2.0) > 0.99);
-        s.shoulder = 100;
-        QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv) < 0.95);
-        QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv + 2.0) > 0.99);
+        double last = 1.0;
+        for (double shoulder : {0.0, 25.0, 50.0, 75.0, 100.0}) { // each quarter of its way shows
+            s.shoulder = shoulder;
+            const ToneCurve curve(s, kPlain);
+            QVERIFY(curve.luminance(kPlain.peakEv) < last - (shoulder > 0.0 ? 0.01 : 0.0));
+            last = curve.luminance(kPlain.peakEv);
+            QVERIFY(std::abs(curve.luminance(-s.exposure) -
+                             ToneCurve(automaticTone(kPlain), kPlain).luminance(-s.exposure)) <
+                    1e-9); // middle grey stays
+        }
+        s.shoulder = 0;
+        QVERIFY(ToneCurve(s, kPlain).luminance(kPlain.peakEv) > 0.95);
     }
     void rangeZeroSqueezesNothing()
     {

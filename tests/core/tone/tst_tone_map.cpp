@@ -63,11 +63,12 @@ private Q_SLOTS:
     }
     void whiteIsWhite()
     {
-        for (ToneMethod method : {ToneMethod::Plain, ToneMethod::Global, ToneMethod::Local}) {
+        for (ToneMethod method : {ToneMethod::Plain, ToneMethod::Global}) {
             const Image<float> out =
                 test::toned(test::flat(4, 4, 1e5f, 1e5f, 1e5f).view(), startOf(kDark, method), kDark);
-            for (int c = 0; c < 3; ++c)
-                QVERIFY2(std::abs(out.row(c, 0)[0] - 1.0f) < 1e-5f, qPrintable(QString::number(out.row(c, 0)[0])));
+            for (int c = 0; c < 3; ++c) // all that is far beyond the brightest light that is held
+                QVERIFY2(out.row(c, 0)[0] > 0.98f && std::abs(out.row(c, 0)[0] - out.row(0, 0)[0]) < 1e-4f,
+                         qPrintable(QString::number(out.row(c, 0)[0])));
         }
     }
     void coloursKeepTheirHue()
@@ -151,27 +152,79 @@ private Q_SLOTS:
         std::vector<float> row;
         grid.rowAt(0.5, row);
         grid.lookUp(row, 0.5, 1.0, {&ev, 1}, {&fine, 1}, {&localPart, 1});
-        QVERIFY(std::abs(fine - 0.5f / 1.25f) < 1e-3f && std::abs(localPart) < 1e-3f); // f(0.5), against light 0
+        const float want = 0.5f / std::sqrt(1.0f + 1.0f / 9.0f); // f(0.5), s 1.5, against light 0
+        QVERIFY(std::abs(fine - want) < 1e-3f && std::abs(localPart) < 1e-3f);
     }
 
     // ---- the goals of the local method
     void edgesHaveNoHalo()
     {
-        ToneSettings settings = automaticTone(kPlain);
-        const ToneStart step = toneStartOf(test::stepScene(300, 200, 6.0, 0).view());
-        for (double degrees : {0.0, 30.0, 90.0}) {
-            settings = automaticTone(step);
-            const double start = test::overshootPercent(settings, step, 6.0, degrees);
-            QVERIFY2(start <= 4.0, qPrintable(QString::number(start)));
-            settings.range = 100;
-            const double squeezed = test::overshootPercent(settings, step, 6.0, degrees);
-            QVERIFY2(squeezed <= 2.0, qPrintable(QString::number(squeezed)));
-            settings.localContrast = settings.fineDetail = 0;
-            const double bare = test::overshootPercent(settings, step, 6.0, degrees);
-            QVERIFY2(bare <= 2.0, qPrintable(QString::number(bare)));
-            settings.localContrast = 100; // and the measure sees a halo where there is one
-            const double strong = test::overshootPercent(settings, step, 2.0, degrees);
-            QVERIFY2(strong > 2.0, qPrintable(QString::number(strong)));
+        const ToneStart start = completed({-5.0, -1.0, 4.0, 5.0});
+        for (double stops : {0.5, 1.0, 2.0, 6.0})
+            for (double degrees : {0.0, 30.0})
+                for (double middle : {-2.0, 2.0})
+                    for (double local : {0.0, 50.0}) {
+                        ToneSettings settings = automaticTone(start);
+                        settings.range = 100.0;
+                        settings.localContrast = local;
+                        settings.fineDetail = 0.0;
+                        const test::Halo halo = test::haloOf(settings, start, stops, degrees, middle);
+                        QVERIFY2(
+                            halo.overshoot <= (local > 0.0 ? 4.0 : 2.0) && halo.overshoot <= 0.25 * halo.step,
+                            qPrintable(
+                                QStringLiteral("%1 of %2 at %3 stops").arg(halo.overshoot).arg(halo.step).arg(stops)));
+                    }
+        ToneSettings strong = automaticTone(start); // and the measure sees a halo where there is one
+        strong.fineDetail = 100;
+        QVERIFY(test::haloOf(strong, start, 2.0, 0.0, 0.0).overshoot > 4.0);
+    }
+    void largeAreasFollowTheCurve()
+    {
+        // Far from edges the local method shows what the curve says, and texture there is as strong as in the scene.
+        Image<float> scene(480, 320, 3);
+        for (int y = 0; y < 320; ++y)
+            for (int x = 0; x < 480; ++x)
+                for (int c = 0; c < 3; ++c)
+                    scene.row(c, y)[x] = float(luminanceOfEv((x < 320 ? -4.0 : 3.0) + (x / 2 + y / 2) % 2 * 0.2 - 0.1));
+        const ToneStart start = toneStartOf(scene.view());
+        ToneSettings settings = automaticTone(start);
+        settings.localContrast = settings.fineDetail = 0.0;
+        const ToneCurve curve(settings, start);
+        const Image<float> out = test::toned(scene.view(), settings, start);
+        for (const auto &[x, ev] : {std::pair(80, -4.0), std::pair(440, 3.0)}) {
+            double mean = 0.0, contrast = 0.0;
+            for (int k = 0; k < 64; ++k) {
+                const double a = std::log2(double(out.row(1, 160)[x - 32 + k])),
+                             b = std::log2(double(out.row(1, 160)[x - 30 + k]));
+                mean += a / 64.0;
+                contrast += std::abs(a - b) / 64.0;
+            }
+            QVERIFY2(std::abs(mean - std::log2(curve.luminance(ev))) < 0.2,
+                     qPrintable(QStringLiteral("%1 instead of %2").arg(std::exp2(mean)).arg(curve.luminance(ev))));
+            QVERIFY2(contrast > 0.15 && contrast < 0.26, qPrintable(QString::number(contrast)));
+        }
+    }
+    void softEndKeepsColoursApart()
+    {
+        const OklabSpace srgb(kRec709);
+        constexpr float kTop = 0.955f;
+        double lastChroma = 0.0;
+        for (double chroma : {0.01, 0.05, 0.1, 0.15, 0.2, 0.3}) { // orange, of ever more chroma
+            constexpr double kLight = 0.85, kHue = 1.0;
+            const Vector3 in = srgb.toRgb({kLight, chroma * std::cos(kHue), chroma * std::sin(kHue)});
+            std::vector<float> r{float(in[0])}, g{float(in[1])}, b{float(in[2])};
+            fitColoursSoftly(r.data(), g.data(), b.data(), 1, srgb, 1.0f, kTop);
+            QVERIFY(std::max({r[0], g[0], b[0]}) <= kTop + 2e-3f);
+            const Oklab after = srgb.fromRgb({r[0], g[0], b[0]});
+            QVERIFY2(chromaOf(after) > lastChroma, qPrintable(QString::number(chromaOf(after)))); // stays so
+            lastChroma = chromaOf(after);
+            QVERIFY(std::abs(std::atan2(after.b, after.a) - kHue) < 0.02);
+            QVERIFY(std::abs(after.L - kLight) < 2e-3);
+        }
+        for (float grey : {0.5f, 0.97f, 1.0f, 3.0f}) { // grey goes on to white
+            std::vector<float> r{grey}, g{grey}, b{grey};
+            fitColoursSoftly(r.data(), g.data(), b.data(), 1, srgb, 1.0f, kTop);
+            QVERIFY(std::abs(g[0] - std::min(1.0f, grey)) < 1e-4f);
         }
     }
     void rampsKeepTheirOrder()
@@ -230,7 +283,7 @@ private Q_SLOTS:
             const auto [c, d] = stripes(settings);
             QVERIFY2(c > 1.15 * a, qPrintable(QStringLiteral("%1 %2").arg(a).arg(c)));
             const double before = std::abs(std::log2(a / b)), after = std::abs(std::log2(c / d));
-            QVERIFY2(after > 0.9 * before, qPrintable(QStringLiteral("%1 after %2").arg(after).arg(before)));
+            QVERIFY2(after > 0.85 * before, qPrintable(QStringLiteral("%1 after %2").arg(after).arg(before)));
         }
     }
     void controlsDoWhatTheySay()

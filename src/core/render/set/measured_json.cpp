@@ -113,9 +113,10 @@ template <class Archive, OfType<WhitePoint> T> void visit(Archive &archive, T &w
 template <class Archive, OfType<ToneStart> T> void visit(Archive &archive, T &tone)
 {
     archive("low_ev", tone.lowEv);
-    archive("average_ev", tone.averageEv);
+    archive("room_ev", tone.roomEv);
     archive("high_ev", tone.highEv);
     archive("peak_ev", tone.peakEv);
+    archive("peak_colour", tone.peakColour);
     archive("texture", tone.texture);
     archive("exposure", tone.exposure);
     archive("quantiles", tone.quantiles);

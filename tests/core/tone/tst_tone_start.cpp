@@ -1,0 +1,79 @@
+// The first picture on scenes that nobody tuned: what some frame holds is shown below white, with its detail.
+#include "colour/primaries.h"
+#include "io/radiance_file.h"
+#include "support/pu21.h"
+#include "support/start_measures.h"
+#include "support/tone_measures.h"
+#include "tone/tone_curve.h"
+
+#include <QTest>
+
+#include <algorithm>
+
+using namespace yolk;
+
+class TestToneStart : public QObject {
+    Q_OBJECT
+private Q_SLOTS:
+    void heldLightIsShown_data()
+    {
+        QTest::addColumn<QString>("name");
+        for (const char *name : {"apartment", "forest", "hall", "night", "sunset", "workshop"}) // CC0, tests/data
+            QTest::newRow(name) << QString::fromLatin1(name);
+    }
+    void heldLightIsShown()
+    {
+        QFETCH(QString, name);
+        Image<float> light = readExr(YOLK_SOURCE_DIR "/tests/data/panoramas/" + name.toStdString() + ".exr").rgb;
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < light.height(); ++y)
+                for (int x = 0; x < light.width(); ++x) // compression left some slightly negative
+                    light.row(c, y)[x] = std::max(0.0f, light.row(c, y)[x]);
+        const Image<float> scene = test::converted(light, rgbToRgb(kRec709, kRec2020));
+        const ToneStart start = toneStartOf(scene.view());
+        for (ToneMethod method : {ToneMethod::Global, ToneMethod::Local, ToneMethod::Blend}) {
+            ToneSettings settings = automaticTone(start);
+            settings.method = method;
+            const test::StartFigures f =
+                test::startFigures(scene.view(), test::toned(scene.view(), settings, start).view());
+            QVERIFY2(f.lost <= 0.002, qPrintable(QString::number(f.lost)));
+            QVERIFY2(f.white <= 0.002, qPrintable(QString::number(f.white)));
+            if (method != ToneMethod::Blend)
+                QVERIFY2(f.room >= 38.0 && f.room <= 52.0, qPrintable(QString::number(f.room)));
+            if (method == ToneMethod::Local)
+                QVERIFY2(f.dark >= 0.5 && f.rest >= 0.65 && f.rest <= 1.35 && f.bright >= 0.2,
+                         qPrintable(QStringLiteral("%1 %2 %3").arg(f.dark).arg(f.rest).arg(f.bright)));
+        }
+        // The measures see a picture that loses its lights.
+        ToneSettings bright = automaticTone(start);
+        bright.method = ToneMethod::Plain;
+        const test::StartFigures f = test::startFigures(scene.view(), test::toned(scene.view(), bright, start).view());
+        QVERIFY2(f.white > 0.01, qPrintable(QString::number(f.white)));
+    }
+    void statisticsAreOfTheScene()
+    {
+        // Half a room at -3 EV, a window at 4 EV that is twice as red as it is light, a hundredth of deep shadow.
+        Image<float> scene(400, 100, 3);
+        for (int y = 0; y < 100; ++y)
+            for (int x = 0; x < 400; ++x) {
+                const double ev = x < 8 ? -9.0 : x < 350 ? -3.0 : 4.0;
+                for (int c = 0; c < 3; ++c)
+                    scene.row(c, y)[x] = float(luminanceOfEv(ev));
+            }
+        const ToneStart start = toneStartOf(scene.view());
+        QVERIFY(std::abs(start.roomEv + 3.0) < 0.1);
+        QVERIFY(std::abs(start.peakEv - 4.0) < 1e-3 && std::abs(start.highEv - 4.0) < 1e-3);
+        QVERIFY(std::abs(start.lowEv + 9.0) < 1e-3);
+        QVERIFY(std::abs(start.peakColour - 1.0) < 1e-3);
+        const Vector3 orange = rgbToRgb(kRec709, kRec2020) * Vector3{1.0, 0.35, 0.1};
+        for (int y = 0; y < 100; ++y)
+            for (int x = 350; x < 400; ++x)
+                for (int c = 0; c < 3; ++c)
+                    scene.row(c, y)[x] = float(4.0 * orange[size_t(c)]);
+        // By hand: 1 / (0.2126 + 0.7152 x 0.35 + 0.0722 x 0.1)
+        QVERIFY(std::abs(toneStartOf(scene.view()).peakColour - 1.0 / 0.47014) < 0.01);
+    }
+};
+
+QTEST_GUILESS_MAIN(TestToneStart)
+#include "tst_tone_start.moc"
