@@ -33,8 +33,8 @@ private:
 ///         v = EV + exposure, a such that v = 0 gives 0.18; u = n v below, n from range and contrast; above, u is bent
 ///         (BrightBend) so that the brightest light of the scene, at the automatic exposure, ends a little below white
 ///         in its own colour, by the shoulder more or less so; then the toe D^2 (1 + t) / (D + t).
-/// Local:  the same, of the base layer, which leaves room for the detail on it. Blend: the same as global; blended
-///         exposures follow it only roughly (tone/fusion.h).
+/// Local:  the same for large even areas, a little darker at its end, where detail needs room. Blend: the same as
+///         global; blended exposures follow it only roughly (tone/fusion.h).
 /// Plain:  D = min(1, 0.18 * 2^v)^(1 / gamma), v scaled round 0 by contrast; or rolled off, from half the display on.
 /// Zones:  a monotone cubic (Fritsch-Carlson) through five knots of display lightness at 10, 30, 50, 70 and 90.
 class ToneCurve {

@@ -31,15 +31,15 @@ double slopeOf(const ToneStart &start);
 /// The quantiles, or what stands for them.
 std::vector<double> quantilesOf(const ToneStart &start);
 
-/// With its exposure: the one that gives the picture a mean code value of 0.46 (0.36 to 0.56 in a scene that is mostly
-/// dark or mostly light), under the other automatic settings.
+/// With its exposure: the one that gives the room (the 10 to 70 % quantiles) a mean lightness of L* 44, under the other
+/// automatic settings.
 ToneStart completed(ToneStart start);
 
-/// The settings that suit a scene: local detail; range (or contrast, where there is little of it) fits its 1st to 99th
-/// percentile into 8 stops; detail is strengthened where the scene has little and calmed where it has much; toe brings
-/// the 1st percentile towards black. `start` must be complete.
-/// Source: percentiles and key as in [Reinhard2002] and [Reinhard2003]; the mean code value and the texture aimed at
-/// are those of natural pictures in [Yeganeh2013].
+/// The settings that suit a scene: local detail; range (or contrast) as it takes to bring the 1st percentile from the
+/// room's lightness down to L* 5, and toe for what is missing; detail is strengthened a little where the scene has little
+/// and calmed where it has much. The bright end follows from the curve itself. `start` must be complete.
+/// Source: percentiles as in [Reinhard2002] and [Reinhard2003]; the texture aimed at is that of natural pictures in
+/// [Yeganeh2013].
 ToneSettings automaticTone(const ToneStart &start);
 
 } // namespace yolk
