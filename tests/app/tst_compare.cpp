@@ -211,6 +211,10 @@ private Q_SLOTS:
     {
         QFETCH(int, key);
         QFETCH(int, end);
+        Recipe clipping = document().recipe();
+        clipping.tone.method = ToneMethod::Plain; // ends to be shown: the start loses nothing
+        document().setRecipe(clipping, QStringLiteral("method"));
+        window_->settle();
         const Recipe recipe = document().recipe();
         const QImage before = view();
         const QStringList labels = canvas().labels();
