@@ -31,8 +31,8 @@ class Plateaus {
 public:
     explicit Plateaus(const std::vector<double> &quantiles)
     {
-        constexpr double kFirst = -32.0, kStep = 1.0 / 32;
-        constexpr int kSteps = 64 * 32;
+        constexpr double kFirst = -32.0, kStep = 1.0 / 8; // it bends over more than a stop
+        constexpr int kSteps = 64 * 8;
         for (int i = 0; i <= kSteps; ++i) {
             const double light = kFirst + i * kStep;
             lights_.push_back(light);
@@ -299,10 +299,11 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
         // the scene has most of follow the curve best.
         const std::vector<double> quantiles = quantilesOf(start);
         std::vector<double> bases, weights;
+        constexpr int kSameWeight = 32; // steps: a quarter of a stop
         for (int i = 0; i < kLight.count; ++i) {
             const double base = kLight.at(i), light = plateaus.lightOf(base);
             bases.push_back(logOf(curve.luminance(light)) - plateaus.detailOf(base));
-            weights.push_back(nearness(quantiles, light));
+            weights.push_back(i % kSameWeight == 0 ? nearness(quantiles, light) : weights.back());
         }
         makeRise(bases, weights);
         size_t next = 0; // steps come in their order

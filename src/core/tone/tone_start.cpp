@@ -67,7 +67,7 @@ double darkOf(const ToneStart &start)
     return std::max(0.5, start.roomEv - start.lowEv);
 }
 
-/// The toe that brings the 1st percentile down to L* 5, at most most of what there is: solved for t in
+/// The toe that brings the 1st percentile down to L* 5, as far as 90 of 100: solved for t in
 /// D^2 (1 + t) / (D + t). What is less than six stops wide, as fog, need not reach black.
 double toeFor(const ToneSettings &settings, const ToneStart &start)
 {
