@@ -2,8 +2,9 @@
 
 #include "base/quick_math.h"
 #include "base/vectorise.h"
+#include "colour/matrix_rows.h"
 #include "colour/oklab_rows.h"
-#include "tone/local_layers.h"
+#include "tone/plateaus.h"
 
 #include <algorithm>
 #include <bit>
@@ -25,74 +26,6 @@ double logOf(double light)
 {
     return std::log2(std::max(light, kDarkest));
 }
-
-/// What large even areas make of their light, by their base: to be looked up between its steps.
-class Plateaus {
-public:
-    explicit Plateaus(const std::vector<double> &quantiles)
-    {
-        constexpr double kFirst = -32.0, kStep = 1.0 / 8; // it bends over more than a stop
-        constexpr int kSteps = 64 * 8;
-        for (int i = 0; i <= kSteps; ++i) {
-            const double light = kFirst + i * kStep;
-            lights_.push_back(light);
-            details_.push_back(detailOfPicture(quantiles, light));
-            bases_.push_back(light - details_.back()); // rises: detail never grows faster than light
-        }
-    }
-    double lightOf(double base) const { return at(lights_, base); }
-    double detailOf(double base) const { return at(details_, base); }
-
-private:
-    double at(const std::vector<double> &values, double base) const
-    {
-        const auto next = std::clamp<ptrdiff_t>(std::ranges::upper_bound(bases_, base) - bases_.begin(), 1,
-                                                ptrdiff_t(bases_.size()) - 1);
-        const size_t b = size_t(next), a = b - 1;
-        const double share = std::clamp((base - bases_[a]) / std::max(1e-12, bases_[b] - bases_[a]), 0.0, 1.0);
-        return std::lerp(values[a], values[b], share);
-    }
-    std::vector<double> lights_, details_, bases_;
-};
-
-/// How much of the scene lies near a light; never nothing.
-double nearness(const std::vector<double> &quantiles, double light)
-{
-    constexpr double kReach = 0.5, kLeast = 0.01;
-    double sum = kLeast;
-    for (double q : quantiles)
-        sum += std::exp(-(light - q) * (light - q) / (2.0 * kReach * kReach)) / double(quantiles.size());
-    return sum;
-}
-
-/// The rising sequence that lies nearest in the sum of weighted squares: pool adjacent violators [Barlow1972].
-void makeRise(std::vector<double> &values, const std::vector<double> &weights)
-{
-    struct Pool {
-        double value, weight;
-        size_t count;
-    };
-    std::vector<Pool> pools;
-    for (size_t i = 0; i < values.size(); ++i) {
-        pools.push_back({values[i], weights[i], 1});
-        while (pools.size() > 1 && pools[pools.size() - 2].value > pools.back().value) {
-            const Pool last = pools.back();
-            pools.pop_back();
-            Pool &into = pools.back();
-            into.value = (into.value * into.weight + last.value * last.weight) / (into.weight + last.weight);
-            into.weight += last.weight;
-            into.count += last.count;
-        }
-    }
-    size_t at = 0;
-    for (const Pool &pool : pools)
-        for (size_t i = 0; i < pool.count; ++i)
-            values[at++] = pool.value;
-}
-
-struct Matrix3f {
-    float m[9];
-};
 
 YOLK_MULTIVERSION
 void lightRow(const float *__restrict r, const float *__restrict g, const float *__restrict b, int width,
@@ -192,21 +125,6 @@ void gainColoursRow(const float *__restrict inR, const float *__restrict inG, co
     }
 }
 
-/// The results may lie where the values came from.
-YOLK_MULTIVERSION
-void turnColoursRow(const float *inR, const float *inG, const float *inB, int width, const Matrix3f &toOutput,
-                    float *outR, float *outG, float *outB)
-{
-    const float *m = toOutput.m;
-#pragma GCC ivdep
-    for (int x = 0; x < width; ++x) { // a pixel depends on itself alone
-        const float r = inR[x], g = inG[x], b = inB[x];
-        outR[x] = m[0] * r + m[1] * g + m[2] * b;
-        outG[x] = m[3] * r + m[4] * g + m[5] * b;
-        outB[x] = m[6] * r + m[7] * g + m[8] * b;
-    }
-}
-
 /// Scales colours so that what their largest channel lies over their luminance fits into the room below kHeld: half of
 /// what is too much. Grey stays.
 YOLK_MULTIVERSION
@@ -295,17 +213,8 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
         curve_ = StepTable(kLight,
                            [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
     if (way_ == Way::Layers) {
-        // Where the curve is flatter than detail is long, a lighter base must still not become darker: the lights that
-        // the scene has most of follow the curve best.
-        const std::vector<double> quantiles = quantilesOf(start);
-        std::vector<double> bases, weights;
-        constexpr int kSameWeight = 32; // steps: a quarter of a stop
-        for (int i = 0; i < kLight.count; ++i) {
-            const double base = kLight.at(i), light = plateaus.lightOf(base);
-            bases.push_back(logOf(curve.luminance(light)) - plateaus.detailOf(base));
-            weights.push_back(i % kSameWeight == 0 ? nearness(quantiles, light) : weights.back());
-        }
-        makeRise(bases, weights);
+        const std::vector<double> bases =
+            plateaus.baseCurve(kLight, [&](double light) { return logOf(curve.luminance(light)); });
         size_t next = 0; // steps come in their order
         curve_ = StepTable(kLight, [&](double base) { return bases[next++] + plateaus.detailOf(base); });
     }
@@ -412,9 +321,7 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
 
 void ToneMapper::endRow(const float *const open[3], int width, float *const out[3]) const
 {
-    Matrix3f toOutput;
-    std::ranges::copy(toOutput_.m, toOutput.m);
-    turnColoursRow(open[0], open[1], open[2], width, toOutput, out[0], out[1], out[2]);
+    turnRow(toOutput_, open, width, out);
     if (soft_) {
         dimColoursRow(out[0], out[1], out[2], width, luminance_[0], luminance_[1], luminance_[2]);
     }
