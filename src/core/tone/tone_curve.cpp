@@ -23,7 +23,8 @@ double oddsOf(double light)
 }
 
 /// Where the brightest light is to land, in stops of odds over middle grey. Its largest channel stays below the code
-/// 250 of 255, from where on nobody tells two lights apart; a base leaves half a stop for the detail on it.
+/// 250 of 255, from where on nobody tells two lights apart; large areas leave a quarter of a stop for detail on them.
+/// Colours stronger than kStrongest are left to the soft end of ToneMapper. How far the shoulder reaches is our choice.
 double brightest(const ToneSettings &settings, const ToneStart &start)
 {
     constexpr double kHighest = 0.94, kHighestBase = 0.8, kStrongest = 1.17;
