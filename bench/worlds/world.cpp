@@ -202,22 +202,34 @@ ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx)
     return out;
 }
 
-Image<uint8_t> stillMask(const World &world, const ShotWorld &shot, size_t reference, ExecContext &ctx)
+std::vector<Image<float>> statesSeenBy(const World &world, const ShotWorld &shot, size_t reference, ExecContext &ctx)
 {
     const Image<float> &own = shot.seen[reference];
+    std::vector<Image<float>> out;
+    const std::vector<Leaf> leaves = growLeaves(world.scene);
+    for (size_t i = 0; i < (world.hasMovers() ? world.frames.size() : 1); ++i) {
+        if (i == reference || !world.hasMovers()) {
+            Image<float> &copy = out.emplace_back(own.shape());
+            for (int c = 0; c < own.planes(); ++c)
+                for (int y = 0; y < own.height(); ++y)
+                    std::copy_n(own.row(c, y), own.width(), copy.row(c, y));
+            continue;
+        }
+        ExecContext rendering = ctx.child({});
+        out.push_back(demo::throughLens(
+            renderLeaves(leaves, world.scene, world.frames[reference].pose, double(i), rendering).view(), world.lens));
+    }
+    return out;
+}
+
+Image<uint8_t> stillMask(std::span<const Image<float>> states, size_t reference)
+{
+    const Image<float> &own = states[states.size() > 1 ? reference : 0];
     Image<uint8_t> out(own.width(), own.height(), 1);
     for (int y = 0; y < out.height(); ++y)
         std::fill_n(out.row(0, y), out.width(), uint8_t(1));
-    if (!world.hasMovers())
-        return out;
-    const std::vector<Leaf> leaves = growLeaves(world.scene);
     constexpr int kNear = 6; // pixels
-    for (size_t i = 0; i < world.frames.size(); ++i) {
-        if (i == reference)
-            continue;
-        ExecContext rendering = ctx.child({});
-        const Image<float> then = demo::throughLens(
-            renderLeaves(leaves, world.scene, world.frames[reference].pose, double(i), rendering).view(), world.lens);
+    for (const Image<float> &then : states)
         for (int y = 0; y < out.height(); ++y)
             for (int x = 0; x < out.width(); ++x)
                 for (int c = 0; c < 3; ++c)
@@ -228,7 +240,6 @@ Image<uint8_t> stillMask(const World &world, const ShotWorld &shot, size_t refer
                                 out.row(0, v)[u] = 0;
                         break;
                     }
-    }
     return out;
 }
 

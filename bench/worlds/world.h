@@ -6,6 +6,7 @@
 
 #include "render/render.h"
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -61,8 +62,11 @@ struct ShotWorld {
 };
 ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx);
 
-/// What stands still, seen by frame `reference`: 1 where nothing that moves is, nor was near, in any frame.
-Image<uint8_t> stillMask(const World &world, const ShotWorld &shot, size_t reference, ExecContext &ctx);
+/// What the scene was at the moment of each frame, seen from where frame `reference` stood; one where nothing moves.
+std::vector<Image<float>> statesSeenBy(const World &world, const ShotWorld &shot, size_t reference, ExecContext &ctx);
+
+/// What stands still: 1 where nothing that moves is, nor was near, in any of the states.
+Image<uint8_t> stillMask(std::span<const Image<float>> states, size_t reference);
 
 /// What was measured, with the truth of response, exposure, noise and white in place of it.
 MeasuredSet toldTruth(const World &world, const ShotWorld &shot, const MeasuredSet &measured);

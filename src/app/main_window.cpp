@@ -166,11 +166,13 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         refreshCommands();
     });
     connect(tonePanel_->presets(), &PresetGroup::tasteAsked, this, [this] { taste(false); });
-    connect(tonePanel_->presets(), &PresetGroup::variationsAsked, this, [this] { taste(true); });
-    connect(tonePanel_->presets(), &PresetGroup::failed, this, [this](const QString &message) {
+    connect(tonePanel_->presets(), &PresetGroup::neighboursAsked, this, [this] { taste(true); });
+    const auto complain = [this](const QString &message) {
         failure_ = message;
         refreshMessages();
-    });
+    };
+    connect(tonePanel_->presets(), &PresetGroup::failed, this, complain);
+    connect(tasting_, &TastingSheet::failed, this, complain);
     connect(tasting_, &TastingSheet::closed, this, &MainWindow::endTasting);
     connect(framesPanel_, &FramesPanel::pickAsked, canvas_, &Canvas::setPicking);
     connect(canvas_, &Canvas::pickingChanged, framesPanel_->white()->pick(), &QPushButton::setChecked);
@@ -298,19 +300,19 @@ bool MainWindow::isTasting() const
     return middle_->currentWidget() == tasting_;
 }
 
-void MainWindow::taste(bool variations)
+void MainWindow::taste(bool neighbours)
 {
     if (!document_->isOpen() || middle_->currentWidget() == sets_)
         return;
-    if (isTasting() && tasting_->isOfVariations() == variations)
+    if (isTasting() && tasting_->isOfNeighbours() == neighbours)
         return endTasting(); // the same command leads back
     goTo(Step::Tone);
     document_->lookAt(std::nullopt);
     middle_->setCurrentWidget(tasting_);
-    if (variations)
-        tasting_->showVariations();
+    if (neighbours)
+        tasting_->showNeighbours();
     else
-        tasting_->showPresets(tonePanel_->presets()->group());
+        tasting_->showPresets();
     tasting_->setFocus();
 }
 
@@ -319,8 +321,6 @@ void MainWindow::endTasting()
     if (!isTasting())
         return;
     middle_->setCurrentWidget(canvas_);
-    if (!tasting_->isOfVariations())
-        tonePanel_->presets()->setGroup(tasting_->group());
     canvas_->setFocus();
 }
 

@@ -80,7 +80,7 @@ private:
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     void showSets(bool on);
-    void taste(bool variations);
+    void taste(bool neighbours);
     void endTasting();
     /// A folder, or more files than a bracket has: sorted into sets first. Returns whether it is so.
     bool sortsIntoSets(const QStringList &paths, const QStringList &files);

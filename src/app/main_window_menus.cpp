@@ -72,9 +72,9 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")),
                            tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
     needSet_ << addCommand(edit, tr("&Taste presets"), QKeySequence(Qt::Key_Y),
-                           tr("Shows the picture under every preset of a group, to choose by eye."),
+                           tr("Shows the picture under every preset, to choose by eye."),
                            [this] { taste(false); });
-    needSet_ << addCommand(edit, tr("Taste &variations"), QKeySequence(tr("Shift+Y")),
+    needSet_ << addCommand(edit, tr("Taste &neighbours"), QKeySequence(tr("Shift+Y")),
                            tr("Shows nine pictures round the present one, to choose by eye."), [this] { taste(true); });
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Pick something neutral"), QKeySequence(tr("W")),

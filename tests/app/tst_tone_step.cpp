@@ -2,18 +2,18 @@
 #include "opened_window.h"
 
 #include "canvas/message_strip.h"
-#include "recipe/variations.h"
+#include "recipe/neighbours.h"
 #include "steps/preset_group.h"
 #include "steps/tone_panel.h"
 #include "support/synthetic.h"
+#include "tasting/preset_actions.h"
+#include "tasting/tasting_pair.h"
 #include "tasting/tasting_sheet.h"
 #include "widgets/choice_row.h"
 #include "widgets/value_slider.h"
 
-#include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
-#include <QListWidget>
 #include <QStandardPaths>
 #include <QTest>
 #include <QToolButton>
@@ -55,20 +55,32 @@ class TestToneStep : public QObject {
     PresetGroup &presets() const { return *window().tonePanel()->presets(); }
     TastingSheet &sheet() const { return *window().tasting(); }
     QImage picture() const { return window_->canvas().picture().image; }
+    /// Takes a preset from the sheet, as its user does.
     void choose(const QString &name) const
     {
-        const auto items = presets().list()->findItems(name, Qt::MatchExactly);
-        QVERIFY2(!items.isEmpty(), qPrintable(name));
-        const QRect place = presets().list()->visualItemRect(items.front());
-        QTest::mouseClick(presets().list()->viewport(), Qt::LeftButton, {}, place.center());
+        taste();
+        const int tile = tileOf(name);
+        QVERIFY2(tile >= 0, qPrintable(name));
+        sheet().setCurrent(tile); // brings it into view
+        QTest::mouseDClick(tiles().viewport(), Qt::LeftButton, {}, tiles().tileRect(tile).center().toPoint());
+        QVERIFY(!window().isTasting());
         window_->settle();
     }
-    void waitForPictures() const
+    void taste(Qt::KeyboardModifiers modifiers = {}) const
     {
-        for (int i = 0; i < 500 && !sheet().isReady(); ++i)
-            QTest::qWait(10);
-        QCOMPARE(int(sheet().pictures().size()), sheet().count());
+        QTest::keyClick(&window_->canvas(), Qt::Key_Y, modifiers);
+        QVERIFY(window().isTasting());
     }
+    TastingTiles &tiles() const { return *sheet().tiles(); }
+    int tileOf(const QString &name) const
+    {
+        const auto &all = tiles().tiles();
+        const auto it = std::ranges::find(all, name, &TastingTile::name);
+        return it == all.end() ? -1 : int(it - all.begin());
+    }
+    QString currentName() const { return tiles().tiles()[tiles().current()].name; }
+    void waitForPictures() const { QTRY_VERIFY_WITH_TIMEOUT(tiles().isReady(), 60000); }
+    const QImage &pictureOf(const QString &name) const { return tiles().tiles()[tileOf(name)].picture; }
     QDir ownFolder() const
     {
         return QDir(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"));
@@ -90,7 +102,6 @@ private Q_SLOTS:
     void init()
     {
         document().startAgain();
-        presets().setGroup(QStringLiteral("Natural"));
         window_->settle();
     }
 
@@ -147,12 +158,12 @@ private Q_SLOTS:
     }
     void presetsAreTakenBlendedAndUndone()
     {
-        presets().setGroup(QStringLiteral("Monochrome"));
+        QCOMPARE(presets().inUse(), QStringLiteral("No preset"));
         choose(QStringLiteral("Squid ink"));
         QCOMPARE(document().recipe().preset, (PresetUse{"Squid ink", 100.0}));
         QVERIFY(colourfulness(picture()) < 3.0);
         QVERIFY(presets().amount()->isVisibleTo(&presets()));
-        QCOMPARE(presets().list()->currentItem()->text(), QStringLiteral("Squid ink"));
+        QCOMPARE(presets().inUse(), QStringLiteral("Squid ink"));
         Q_EMIT presets().amount()->changed(50.0, QStringLiteral("drag"));
         Q_EMIT presets().amount()->changed(30.0, QStringLiteral("drag"));
         window_->settle();
@@ -161,15 +172,14 @@ private Q_SLOTS:
         QCOMPARE(document().recipe().preset.amount, 100.0);
         document().undo();
         QCOMPARE(document().recipe().tone, document().automatic());
-        QVERIFY(presets().list()->currentItem() == nullptr && !presets().amount()->isVisibleTo(&presets()));
+        QVERIFY(presets().inUse() == "No preset" && !presets().amount()->isVisibleTo(&presets()));
     }
     void ownPresetsAreKept()
     {
         document().setTone(&ToneSettings::shadows, 37, "shadows");
         document().setTone(&ToneSettings::exposure, document().automatic().exposure + 0.5, "exposure");
-        presets().keep("Breakfast", "Mine", {"zones"});
-        QCOMPARE(presets().group(), QStringLiteral("Mine"));
-        QCOMPARE(presets().list()->count(), 1);
+        presets().actions()->keep("Breakfast", "Mine", {"zones"});
+        QCOMPARE(presets().inUse(), QStringLiteral("Breakfast"));
         QCOMPARE(ownFolder().entryList(QDir::Files).size(), 1);
         document().startAgain();
         choose("Breakfast");
@@ -183,7 +193,7 @@ private Q_SLOTS:
         QCOMPARE(shelf.import(other.filePath("b.json")), QStringLiteral("Breakfast 2"));
         shelf.change("Breakfast 2", "Supper", "Mine");
         QVERIFY(shelf.find("Supper") && !shelf.find("Breakfast 2"));
-        QCOMPARE(PresetShelf(ownFolder().path()).inGroup("Mine").size(), size_t(2)); // another start finds them
+        QCOMPARE(PresetShelf(ownFolder().path()).ownOnes().size(), size_t(2)); // another start finds them
         shelf.remove("Supper");
         QCOMPARE(ownFolder().entryList(QDir::Files).size(), 1);
 
@@ -192,60 +202,109 @@ private Q_SLOTS:
         test::writeBytes(other.filePath("bad.json"), R"({"format": "yolk-preset", "version": 1, "name": "x"})");
         QVERIFY_THROWS_EXCEPTION(InputError, shelf.import(other.filePath("bad.json")));
         QCOMPARE(ownFolder().entryList(QDir::Files).size(), 1);
-        presets().keep("Poached", "Mine", {"zones"}); // is refused in words
+        presets().actions()->keep("Poached", "Mine", {"zones"}); // is refused in words
         QVERIFY(!shelf.isOwn("Poached") && window().messages()->isVisibleTo(&window()));
-        presets().keep(QString(), "Mine", {"zones"});
-        QCOMPARE(shelf.inGroup("Mine").size(), size_t(1));
+        presets().actions()->keep(QString(), "Mine", {"zones"});
+        QCOMPARE(shelf.ownOnes().size(), size_t(1));
         test::writeBytes(ownFolder().filePath("broken.json"), "{");
         QCOMPARE(PresetShelf(ownFolder().path()).problems().size(), 1); // the others stay usable
         QVERIFY(PresetShelf(ownFolder().path()).find("Breakfast"));
         const MainWindow next; // and the next start says which file it is
         QVERIFY(next.messages()->isVisibleTo(&next) && next.messages()->text().contains("broken.json"));
+        QVERIFY(QFile::remove(ownFolder().filePath("broken.json")));
+        shelf.remove("Breakfast");
     }
     void presetsAreTasted()
     {
-        presets().setGroup(QStringLiteral("Monochrome"));
         const Recipe before = document().recipe();
-        QTest::keyClick(&window_->canvas(), Qt::Key_Y);
-        QVERIFY(window().isTasting());
+        taste();
         waitForPictures();
-        QCOMPARE(sheet().count(), 4); // as it is, and three of the group
-        QVERIFY(colourfulness(sheet().pictures()[0]) > 10.0 && colourfulness(sheet().pictures()[1]) < 3.0);
-        QCOMPARE(sheet().current(), 0);
+        QCOMPARE(tiles().rows().size(), 1 + window().presetShelf()->ourGroups().size()); // nothing of one's own yet
+        QCOMPARE(tiles().count(), 1 + int(builtInPresets().size()));
+        QCOMPARE(currentName(), QStringLiteral("As it is"));
+        QVERIFY(colourfulness(pictureOf("As it is")) > 10.0 && colourfulness(pictureOf("Squid ink")) < 3.0);
+
+        QTest::keyClick(&sheet(), Qt::Key_Down); // the first of each row lies under the other
+        QCOMPARE(currentName(), QStringLiteral("Shell"));
         QTest::keyClick(&sheet(), Qt::Key_Right);
-        QTest::keyClick(&sheet(), Qt::Key_End);
-        QCOMPARE(sheet().current(), 3);
+        QTest::keyClick(&sheet(), Qt::Key_Down);
+        QCOMPARE(currentName(), QStringLiteral("Coddled")); // second of the next row
         QTest::keyClick(&sheet(), Qt::Key_PageDown);
-        waitForPictures();
-        QCOMPARE(sheet().group(), QStringLiteral("Bold"));
+        QCOMPARE(currentName(), QStringLiteral("Sunny side"));
+        QTest::keyClick(&sheet(), Qt::Key_Up);
+        QTest::keyClick(&sheet(), Qt::Key_Left);
+        QCOMPARE(currentName(), QStringLiteral("Scrambled")); // in reading order
+        QTest::keyClick(&sheet(), Qt::Key_End);
+        QCOMPARE(currentName(), QStringLiteral("Meringue"));
+        QVERIFY(tiles().viewport()->rect().contains(tiles().tileRect(tiles().current()).toAlignedRect()));
         QTest::keyClick(&sheet(), Qt::Key_Escape);
         QVERIFY(!window().isTasting());
         QCOMPARE(document().recipe(), before);
 
-        window().tonePanel()->presets()->setGroup(QStringLiteral("Interior"));
-        QTest::keyClick(&window_->canvas(), Qt::Key_Y);
-        waitForPictures();
-        const QPoint second = sheet().tileRect(1).center().toPoint();
-        QTest::mouseClick(&sheet(), Qt::LeftButton, {}, second);
-        QCOMPARE(sheet().current(), 1);
-        QTest::mouseDClick(&sheet(), Qt::LeftButton, {}, second);
-        QVERIFY(!window().isTasting());
+        choose(QStringLiteral("Poached"));
         QCOMPARE(document().recipe().preset.name, std::string("Poached"));
+        taste();
+        QCOMPARE(currentName(), QStringLiteral("Poached")); // the one in use
+        QTest::keyClick(&sheet(), Qt::Key_Escape);
         document().undo();
         QCOMPARE(document().recipe(), before);
     }
-    void variationsNarrow()
+    void favouritesAndOwnOnesComeFirst()
+    {
+        presets().actions()->keep("Tea", "Interior", {"zones"});
+        document().startAgain();
+        taste();
+        sheet().setCurrent(tileOf("Lantern"));
+        QTest::keyClick(&sheet(), Qt::Key_F);
+        QCOMPARE(currentName(), QStringLiteral("Lantern"));
+        QCOMPARE(tiles().tiles()[1].name, QStringLiteral("Lantern"));
+        QVERIFY(tiles().tiles()[1].favourite);
+        QCOMPARE(tiles().rows()[1].heading, QStringLiteral("Own"));
+        const int own = tiles().rows()[1].first;
+        QCOMPARE(tiles().tiles()[own].name, QStringLiteral("Tea"));
+        sheet().setCurrent(own);
+        QTest::keyClick(&sheet(), Qt::Key_F);
+        PresetShelf &shelf = *window().presetShelf();
+        shelf.change("Tea", "Green tea", "Own");
+        QCOMPARE(PresetShelf(ownFolder().path()).favourites(), QStringList({"Lantern", "Green tea"}));
+        shelf.remove("Green tea");
+        QCOMPARE(PresetShelf(ownFolder().path()).favourites(), QStringList("Lantern"));
+        sheet().setCurrent(1);
+        QTest::keyClick(&sheet(), Qt::Key_F); // and back
+        QVERIFY(PresetShelf(ownFolder().path()).favourites().isEmpty());
+        QVERIFY(!tiles().tiles()[tileOf("Lantern")].favourite);
+        QTest::keyClick(&sheet(), Qt::Key_Escape);
+    }
+    void twoAreHeldSideBySide()
+    {
+        taste();
+        waitForPictures();
+        QVERIFY(!sheet().pair()->isVisible());
+        sheet().setCurrent(tileOf("Squid ink"));
+        QTest::keyClick(&sheet(), Qt::Key_Space);
+        QVERIFY(sheet().pair()->isVisible());
+        sheet().setCurrent(tileOf("Devilled"));
+        const QSize large = sheet().pair()->pictureSize().toSize() * sheet().devicePixelRatio();
+        QVERIFY(large.width() > tiles().pictureSize().width());
+        for (int side = 0; side < 2; ++side)
+            QTRY_COMPARE_WITH_TIMEOUT(sheet().pair()->picture(side).size(), large, 60000);
+        QVERIFY(colourfulness(sheet().pair()->picture(0)) < 3.0 && colourfulness(sheet().pair()->picture(1)) > 10.0);
+        sheet().setCurrent(tileOf("Squid ink"));
+        QTest::keyClick(&sheet(), Qt::Key_Space);
+        QVERIFY(!sheet().pair()->isVisible());
+        QTest::keyClick(&sheet(), Qt::Key_Escape);
+    }
+    void neighboursNarrow()
     {
         const Recipe before = document().recipe();
-        QTest::keyClick(&window_->canvas(), Qt::Key_Y, Qt::ShiftModifier);
-        QVERIFY(window().isTasting());
+        taste(Qt::ShiftModifier);
         waitForPictures();
-        QCOMPARE(sheet().count(), 9);
-        QCOMPARE(sheet().current(), int(kPresentVariation));
+        QCOMPARE(tiles().count(), 9);
+        QCOMPARE(tiles().current(), int(kPresentNeighbour));
         for (int row = 0; row < 3; ++row) // from darker to brighter
             for (int column = 1; column < 3; ++column)
-                QVERIFY(brightness(sheet().pictures()[3 * row + column]) >
-                        brightness(sheet().pictures()[3 * row + column - 1]));
+                QVERIFY(brightness(tiles().tiles()[3 * row + column].picture) >
+                        brightness(tiles().tiles()[3 * row + column - 1].picture));
         QTest::keyClick(&sheet(), Qt::Key_Right);
         QTest::keyClick(&sheet(), Qt::Key_Return);
         QVERIFY(window().isTasting()); // finer steps round the brighter one

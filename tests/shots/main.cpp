@@ -111,15 +111,14 @@ int main(int argc, char **argv)
     shoot(window, "tone");
     const auto tasted = [&](int key, Qt::KeyboardModifiers modifiers, const char *name) {
         QTest::keyClick(&window, Qt::Key(key), modifiers);
-        for (int i = 0; i < 100 && !window.tasting()->isReady(); ++i)
+        const auto *tiles = window.tasting()->tiles();
+        for (int i = 0; i < 500 && !tiles->isReady(); ++i)
             QTest::qWait(20);
         shoot(window, name);
         QTest::keyClick(window.tasting(), Qt::Key_Escape);
     };
-    window.tonePanel()->presets()->setGroup(QStringLiteral("Bold"));
     tasted(Qt::Key_Y, Qt::NoModifier, "taste-presets");
-    tasted(Qt::Key_Y, Qt::ShiftModifier, "taste-variations");
-    window.tonePanel()->presets()->setGroup(QStringLiteral("Natural"));
+    tasted(Qt::Key_Y, Qt::ShiftModifier, "taste-neighbours");
     window.goTo(Step::Frames);
     shoot(window, "frames");
     window.goTo(Step::Merge);

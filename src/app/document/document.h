@@ -56,6 +56,13 @@ struct Version {
     Recipe recipe;
 };
 
+/// The picture as it would be.
+struct TasteRequest {
+    QString key; ///< by which the answer is known
+    Recipe recipe;
+    QSize size; ///< device pixels
+};
+
 class Document : public QObject {
     Q_OBJECT
 public:
@@ -100,8 +107,9 @@ public:
     Recipe automaticRecipe() const; ///< the present one with tone and colour at their automatic start
     void startAgain();              ///< back to it
     void applyPreset(const Preset &preset, double amount, const QString &gesture = {});
-    /// Renders the picture under other settings, `size` device pixels each, and hands them out with tasted().
-    void taste(const QList<Recipe> &recipes, const QSize &size);
+    /// Renders the picture under other settings and hands each out with tasted() as it is ready; what was asked for
+    /// before and is not ready is dropped.
+    void taste(QList<TasteRequest> wanted);
     void setFrameUsed(size_t index, bool used); ///< frames by their index in bracket(); the last one stays
     void removeFrame(size_t index);
     void setReference(size_t index);
@@ -190,7 +198,7 @@ Q_SIGNALS:
     void lookChanged(); ///< another frame, an inspection or the picture is shown
     void viewReady(const ViewPicture &picture);
     void loupeReady(const ViewPicture &picture);
-    void tasted(const QList<QImage> &pictures);
+    void tasted(const QString &key, const QImage &picture);
     void summaryChanged(); ///< overview() and outputHistogram()
     void readingsChanged();
     void versionsChanged();

@@ -52,26 +52,27 @@ void Document::applyPreset(const Preset &preset, double amount, const QString &g
                   tr("preset %1").arg(QString::fromStdString(preset.name)), gesture);
 }
 
-void Document::taste(const QList<Recipe> &recipes, const QSize &size)
+void Document::taste(QList<TasteRequest> wanted)
 {
-    if (!isOpen() || size.isEmpty())
+    tasteLane_.discard();
+    if (!isOpen() || wanted.isEmpty())
         return;
     ViewJob job = jobFor({});
-    job.reduction = previewReduction(sources_); // tiles are small
-    const ViewRequest whole{QRectF(area_), size};
-    using Pictures = QList<QImage>;
-    auto work = [job, recipes, whole](ExecContext &ctx) mutable {
-        Pictures out;
-        for (const Recipe &r : recipes) {
-            job.recipe = r;
-            out << paintView(job, whole, ctx);
-        }
-        return out;
+    job.reduction = previewReduction(sources_);                              // tiles are small
+    const auto handOut = [this](const QString &key, const QImage &picture) { // from the lane's thread
+        QMetaObject::invokeMethod(
+            this, [this, key, picture] { Q_EMIT tasted(key, picture); }, Qt::QueuedConnection);
     };
-    tasteLane_.start<Pictures>({}, work, [this](Outcome<Pictures> outcome) {
-        if (outcome.result)
-            Q_EMIT tasted(*outcome.result);
-        else if (!outcome.cancelled)
+    struct Done {};
+    auto work = [job, wanted = std::move(wanted), area = QRectF(area_), handOut](ExecContext &ctx) mutable {
+        for (const TasteRequest &w : wanted) {
+            job.recipe = w.recipe;
+            handOut(w.key, paintView(job, {area, w.size}, ctx));
+        }
+        return Done{};
+    };
+    tasteLane_.start<Done>({}, work, [this](Outcome<Done> outcome) {
+        if (!outcome.result && !outcome.cancelled)
             Q_EMIT failed(outcome.error);
     });
 }

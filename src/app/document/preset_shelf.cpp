@@ -14,6 +14,7 @@ namespace {
 
 constexpr qint64 kMostBytes = 1 << 20; // a preset has some thousand
 const QString kSuffix = QStringLiteral(".json");
+const QString kFavourites = QStringLiteral("favourites.txt"); // a name a line
 
 std::string pathText(const QString &path)
 {
@@ -34,11 +35,11 @@ Preset readPreset(const QString &path)
     }
 }
 
-void writePreset(const Preset &preset, const QString &path)
+void writeTextAtomically(const std::string &text, const QString &path)
 {
     writeAtomically(pathText(path), [&](const std::string &temporary) {
         std::ofstream out(temporary, std::ios::binary);
-        out << presetText(preset);
+        out << text;
         out.close();
         if (!out)
             throw OutputError(temporary, "it could not be written");
@@ -68,28 +69,75 @@ void PresetShelf::load()
         }
     }
     std::ranges::sort(own_, {}, [](const Own &o) { return o.preset.name; });
+    loadFavourites();
 }
 
-QStringList PresetShelf::groups() const
+void PresetShelf::loadFavourites()
+{
+    favourites_.clear();
+    QFile file(QDir(folder_).filePath(kFavourites));
+    if (!file.open(QIODevice::ReadOnly))
+        return; // nobody chose any yet
+    for (const QString &name : QString::fromUtf8(file.read(kMostBytes)).split(QLatin1Char('\n'), Qt::SkipEmptyParts))
+        if (find(name) && !favourites_.contains(name))
+            favourites_ << name;
+}
+
+void PresetShelf::keepFavourites(QStringList names)
+{
+    if (!QDir().mkpath(folder_))
+        throw OutputError(pathText(folder_), "the folder cannot be made");
+    writeTextAtomically(names.join(QLatin1Char('\n')).toStdString() + '\n', QDir(folder_).filePath(kFavourites));
+    favourites_ = std::move(names);
+}
+
+void PresetShelf::setFavourite(const QString &name, bool is)
+{
+    if (!find(name))
+        throw ArgumentError(tr("there is no preset %1").arg(name).toStdString());
+    if (is == favourites_.contains(name))
+        return;
+    QStringList names = favourites_;
+    if (is)
+        names << name;
+    else
+        names.removeAll(name);
+    keepFavourites(std::move(names));
+    Q_EMIT changed();
+}
+
+QStringList PresetShelf::ourGroups() const
 {
     QStringList out;
     for (const Preset &preset : builtInPresets())
         out << QString::fromStdString(preset.group);
+    out.removeDuplicates();
+    return out;
+}
+
+QStringList PresetShelf::groups() const
+{
+    QStringList out = ourGroups();
     for (const Own &o : own_)
         out << QString::fromStdString(o.preset.group);
     out.removeDuplicates();
     return out;
 }
 
-std::vector<Preset> PresetShelf::inGroup(const QString &group) const
+std::vector<Preset> PresetShelf::oursIn(const QString &group) const
 {
     std::vector<Preset> out;
     const std::string wanted = group.toStdString();
     std::ranges::copy_if(builtInPresets(), std::back_inserter(out),
                          [&](const Preset &preset) { return preset.group == wanted; });
+    return out;
+}
+
+std::vector<Preset> PresetShelf::ownOnes() const
+{
+    std::vector<Preset> out;
     for (const Own &o : own_)
-        if (o.preset.group == wanted)
-            out.push_back(o.preset);
+        out.push_back(o.preset);
     return out;
 }
 
@@ -134,7 +182,7 @@ void PresetShelf::keep(const Preset &preset)
         throw ArgumentError(tr("%1 is one of our presets: choose another name").arg(name).toStdString());
     if (!QDir().mkpath(folder_))
         throw OutputError(pathText(folder_), "the folder cannot be made");
-    writePreset(preset, before ? before->file : fileFor(name));
+    writeTextAtomically(presetText(preset), before ? before->file : fileFor(name));
     load();
     Q_EMIT changed();
 }
@@ -150,7 +198,12 @@ void PresetShelf::change(const QString &name, const QString &newName, const QStr
     next.preset.name = newName.toStdString();
     next.preset.group = newGroup.toStdString();
     static_cast<void>(parsePreset(presetText(next.preset)));
-    writePreset(next.preset, next.file);
+    writeTextAtomically(presetText(next.preset), next.file);
+    if (const qsizetype at = favourites_.indexOf(name); at >= 0) {
+        QStringList names = favourites_;
+        names[at] = newName;
+        keepFavourites(std::move(names));
+    }
     load();
     Q_EMIT changed();
 }
@@ -182,7 +235,7 @@ void PresetShelf::exportTo(const QString &name, const QString &path) const
     const auto preset = find(name);
     if (!preset)
         throw ArgumentError(tr("there is no preset %1").arg(name).toStdString());
-    writePreset(*preset, path);
+    writeTextAtomically(presetText(*preset), path);
 }
 
 } // namespace yolk::app

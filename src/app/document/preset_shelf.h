@@ -1,4 +1,4 @@
-// The presets at hand: ours, and the user's own as files in a folder.
+// The presets at hand: ours, and the user's own as files in a folder; and which of them are favourites.
 #pragma once
 
 #include "recipe/preset.h"
@@ -18,7 +18,9 @@ public:
     explicit PresetShelf(const QString &folder, QObject *parent = nullptr);
 
     QStringList groups() const; ///< ours first, then the user's
-    std::vector<Preset> inGroup(const QString &group) const;
+    QStringList ourGroups() const;
+    std::vector<Preset> oursIn(const QString &group) const;
+    std::vector<Preset> ownOnes() const; ///< of all groups, by name
     std::optional<Preset> find(const QString &name) const;
     bool isOwn(const QString &name) const;
 
@@ -33,6 +35,11 @@ public:
     QString import(const QString &path);
     void exportTo(const QString &name, const QString &path) const; ///< Throws OutputError, ArgumentError (name).
 
+    /// Names in the order in which they were chosen.
+    const QStringList &favourites() const { return favourites_; }
+    void setFavourite(const QString &name,
+                      bool is); ///< Throws OutputError; ArgumentError when there is no such preset.
+
     const QStringList &problems() const { return problems_; } ///< files of the folder that could not be read
 
 Q_SIGNALS:
@@ -46,9 +53,12 @@ private:
     const Own *own(const QString &name) const;
     QString fileFor(const QString &name) const;
     void load();
+    void loadFavourites();
+    void keepFavourites(QStringList names);
 
     QString folder_;
     std::vector<Own> own_; ///< by name
+    QStringList favourites_;
     QStringList problems_;
 };
 

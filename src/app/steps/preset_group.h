@@ -1,18 +1,15 @@
-// Presets in the tone panel: a group, its presets, how much of the chosen one, and the user's own.
+// Presets in the tone panel: the one in use and how much of it, and the ways to choose another.
 #pragma once
 
 #include "document/document.h"
 #include "document/preset_shelf.h"
 #include "widgets/fold_group.h"
 
-#include <functional>
-
-class QComboBox;
-class QListWidget;
-class QPushButton;
+class QLabel;
 
 namespace yolk::app {
 
+class PresetActions;
 class ValueSlider;
 
 class PresetGroup : public FoldGroup {
@@ -20,37 +17,23 @@ class PresetGroup : public FoldGroup {
 public:
     PresetGroup(Document *document, PresetShelf *shelf, QWidget *parent = nullptr);
 
-    QComboBox *groups() const { return groups_; }
-    QListWidget *list() const { return list_; }
+    QString inUse() const; ///< as it is shown
     ValueSlider *amount() const { return amount_; }
-    QString group() const; ///< that is shown
-    void setGroup(const QString &group);
-    /// Keeps the present settings; empty names are refused with a message.
-    void keep(const QString &name, const QString &group, const std::set<std::string> &parts);
+    PresetActions *actions() const { return actions_; }
 
 Q_SIGNALS:
-    void tasteAsked(); ///< the presets of the group
-    void variationsAsked();
+    void tasteAsked();
+    void neighboursAsked();
     void failed(const QString &message);
 
 private:
-    void takeGroups();
-    void takePresets();
     void refresh();
-    void askAndKeep();
-    void askAndChange();
-    void askAndImport();
-    void askAndExport();
-    QString chosen() const;
-    /// Runs what may fail and says why it did.
-    void attempt(const std::function<void()> &work);
 
     Document *document_;
     PresetShelf *shelf_;
-    QComboBox *groups_;
-    QListWidget *list_;
+    PresetActions *actions_;
+    QLabel *inUse_;
     ValueSlider *amount_;
-    QPushButton *taste_, *variations_, *own_;
 };
 
 } // namespace yolk::app

@@ -47,7 +47,7 @@ inline constexpr auto kPrepareFields = std::tuple{
                                "Noise of dark frames",
                                "Smooths what is noise in frames darker than the reference; 100 is strongest"},
     ChoiceField<PrepareSettings, Demosaic>{"demosaic", &PrepareSettings::demosaic, kDemosaics, "Lens and noise",
-                                           "Raw detail", "How the sensor's single colours become pixels"},
+                                           "Demosaicing", "How the sensor's single colours become pixels"},
     ChoiceField<PrepareSettings, ResponseChoice>{"response", &PrepareSettings::response, kResponseChoices, "Response",
                                                  "Response", "How code values of developed files become light"},
 };

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
+#include <vector>
 
 namespace yolk {
 namespace {
@@ -65,16 +67,34 @@ Matrix3 balancedMatrix(const CodeValues &file, const Vector3 &neutral)
     return file.toRec2020 * diagonal(scale);
 }
 
+namespace {
+
+/// The most that a surface in the room's own light can show, of sorted values; windows and lamps lie above it. The room
+/// is what lies between the 10 and 70 % quantiles, as for the start of the tone, and a white surface lies no further
+/// above its mean than white above middle grey.
+float brightestInTheRoom(std::span<const float> sorted)
+{
+    constexpr double kFirst = 0.1, kLast = 0.7, kMiddleGrey = 0.18;
+    constexpr double kHighest = 0.98; // share of the pixels: what lies above shines or glints
+    const auto at = [&](double share) { return sorted[size_t(share * double(sorted.size() - 1))]; };
+    double sum = 0.0;
+    int count = 0;
+    for (double share = kFirst; share <= kLast; share += 0.02, ++count)
+        sum += std::log2(std::max(double(at(share)), 1e-9));
+    return std::min(at(kHighest), float(std::exp2(sum / count) / kMiddleGrey));
+}
+
+} // namespace
+
 WhitePoint automaticWhite(const CodeValues &file, ImageView<const float> rgb)
 {
-    constexpr double kPower = 6.0, kHighest = 0.98; // share of the pixels: light sources are not surfaces
+    constexpr double kPower = 6.0;
     std::vector<float> most;
     for (int y = 0; y < rgb.height(); ++y)
         for (int x = 0; x < rgb.width(); ++x)
             most.push_back(std::max({rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]}));
-    const auto at = most.begin() + ptrdiff_t(kHighest * double(most.size() - 1));
-    std::ranges::nth_element(most, at);
-    const float bound = *at;
+    std::ranges::sort(most);
+    const float bound = brightestInTheRoom(most);
     Vector3 sums{};
     for (int y = 0; y < rgb.height(); ++y)
         for (int x = 0; x < rgb.width(); ++x) {

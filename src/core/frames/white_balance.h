@@ -23,7 +23,7 @@ inline constexpr std::array kWhiteModes{
     Choice<WhiteMode>{WhiteMode::AsShot, "as_shot", "As shot",
                       "What the camera took as neutral in the reference frame"},
     Choice<WhiteMode>{WhiteMode::Automatic, "automatic", "Automatic",
-                      "The mean colour of the scene's brighter half becomes neutral"},
+                      "The colour of the room's own light becomes neutral, whatever its windows and lamps show"},
     Choice<WhiteMode>{WhiteMode::Own, "own", "Own", "Temperature and tint as set below"},
 };
 
@@ -57,8 +57,8 @@ WhitePoint lightOf(const CodeValues &file, const Vector3 &rgb);
 /// of a neutral surface stays what it is as shot.
 Matrix3 balancedMatrix(const CodeValues &file, const Vector3 &neutral);
 
-/// A guess at the light: each channel's mean of the 6th power over pixels that do not clip. A range of plausible lights
-/// bounds it. Shapes: linear RGB of the file, three planes. Source: [FinlaysonTrezzi2004], p = 6.
+/// A guess at the light: each channel's mean of the 6th power over what the room's own light can show, so that a window
+/// or a lamp does not decide for a room. A range of plausible lights bounds it. Shapes: linear RGB of the file, three planes. Source: [FinlaysonTrezzi2004], p = 6.
 /// Throws as lightOf().
 WhitePoint automaticWhite(const CodeValues &file, ImageView<const float> rgb);
 

@@ -5,6 +5,7 @@
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/places_p.h"
+#include "movement/standing_p.h"
 
 #include <opencv2/imgproc.hpp>
 
@@ -15,12 +16,10 @@
 namespace yolk {
 namespace {
 
-constexpr double kHolds = 0.98;       // of a place, for the keeper to be taken
-constexpr float kDark = 5.0f;         // signal to noise of a pixel below which a frame does not hold it
-constexpr float kClean = 20.0f;       // beyond which more is no merit
+constexpr double kHolds = 0.5;        // of a place, for a keeper to decide there: most of it
+constexpr double kHalfAsGood = 0.5;   // of the best: the preferred one decides, and others stand in for what it lacks
 constexpr double kLost = 3.0;         // what a clipped cell costs against a clean one
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
-constexpr float kSame = 0.5f;         // disagreement up to which two frames show the same
 constexpr float kSeeing = 0.35f;      // share of the light that must be noticed for that to be believed
 constexpr int kAround = 2;            // cells around a difference that are not believed either
 
@@ -116,17 +115,6 @@ Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint
     return out;
 }
 
-/// How well a frame shows a cell: 0 not at all, up to 1.
-float meritOf(const CellFrame &frame, int x, int y)
-{
-    if (frame.clips.row(0, y)[x] || frame.absent.row(0, y)[x])
-        return 0.0f;
-    const float light =
-        std::max({frame.light.row(0, y)[x], frame.light.row(1, y)[x], frame.light.row(2, y)[x]}); // what it is seen by
-    const float snr = light / std::sqrt(frame.pixelVariance(light));
-    return snr < kDark ? 0.0f : std::min(1.0f, snr / kClean);
-}
-
 /// The frame with the largest merit, or the preferred one where that is nearly as good.
 size_t best(const std::vector<double> &merit, size_t preferred)
 {
@@ -136,7 +124,8 @@ size_t best(const std::vector<double> &merit, size_t preferred)
 
 struct Shown {
     double cells = 0.0;
-    std::vector<double> held, merit; ///< of each frame, summed over the cells; merit less what is lost to clipping
+    std::vector<double> held, unclipped; ///< of each frame: cells
+    std::vector<double> merit, net;      ///< the same summed; net of what is lost to clipping
 };
 
 /// How each frame shows each place, and which one is best.
@@ -146,25 +135,31 @@ public:
         : frames_(frames), places_(places), shown_(size_t(places.count) + 1)
     {
         for (Shown &s : shown_)
-            s.held.resize(frames.size()), s.merit.resize(frames.size());
+            for (auto *sums : {&s.held, &s.unclipped, &s.merit, &s.net})
+                sums->resize(frames.size());
         forCore([&](size_t place, int x, int y) {
             Shown &s = shown_[place];
             ++s.cells;
             for (size_t i = 0; i < frames_.size(); ++i) {
                 const float merit = meritOf(frames_[i], x, y);
                 s.held[i] += merit > 0.0f;
-                s.merit[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? kLost : 0.0);
+                s.unclipped[i] += !frames_[i].clips.row(0, y)[x] && !frames_[i].absent.row(0, y)[x];
+                s.merit[i] += double(merit);
+                s.net[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? kLost : 0.0);
             }
         });
     }
 
+    /// Of all places together.
     size_t keeper(size_t preferred) const
     {
-        std::vector<double> merit(frames_.size());
+        Shown all{0.0, {}, {}, std::vector<double>(frames_.size()), std::vector<double>(frames_.size())};
         for (const Shown &s : shown_)
-            for (size_t i = 0; i < merit.size(); ++i)
-                merit[i] += s.merit[i];
-        return best(merit, preferred);
+            for (size_t i = 0; i < frames_.size(); ++i) {
+                all.merit[i] += s.merit[i];
+                all.net[i] += s.net[i];
+            }
+        return bestOf(all, preferred);
     }
 
     double holds(size_t frame, size_t place) const
@@ -173,10 +168,15 @@ public:
         return s.cells > 0.0 ? s.held[frame] / s.cells : 0.0;
     }
 
-    size_t frameOf(size_t place, size_t keeper, size_t preferred) const
+    /// One that was chosen by hand decides wherever it shows anything, however dark.
+    PlaceKeeper keeperOf(size_t place, size_t keeper, size_t preferred, bool byHand) const
     {
-        return holds(keeper, place) >= kHolds ? keeper : best(shown_[place].merit, preferred);
+        if (byHand ? shown_[place].unclipped[keeper] > 0.0 : holds(keeper, place) >= kHolds)
+            return {keeper, byHand};
+        return {bestOf(shown_[place], preferred)};
     }
+    /// The frame that shows most of a place, clipped least.
+    PlaceKeeper holderOf(size_t place, size_t preferred) const { return {best(shown_[place].net, preferred)}; }
 
     /// Calls visit(place, x, y) for all cells where something moved; places from 1.
     template <class Visit> void forCore(Visit &&visit) const
@@ -188,6 +188,12 @@ public:
     }
 
 private:
+    static size_t bestOf(const Shown &shown, size_t preferred)
+    {
+        return shown.merit[preferred] > 0.0 && shown.merit[preferred] >= kHalfAsGood * std::ranges::max(shown.merit)
+                   ? preferred
+                   : best(shown.net, preferred);
+    }
     const std::vector<CellFrame> &frames_;
     const Places &places_;
     std::vector<Shown> shown_;
@@ -227,62 +233,71 @@ Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, co
     return out;
 }
 
-/// For each place the frame that shows best what its own one does not: a strip at the rim of frames that were moved.
-std::vector<size_t> standIns(const std::vector<CellFrame> &frames, const Places &places,
-                             const std::vector<MovedPlace> &found, size_t preferred)
-{
-    std::vector<std::vector<double>> merit(found.size()); // empty where nothing lacks
-    for (int y = 0; y < places.of.height(); ++y)
-        for (int x = 0; x < places.of.width(); ++x) {
-            const size_t at = places.of.row(0, y)[x];
-            if (at == 0 || !frames[found[at - 1].frame].absent.row(0, y)[x])
-                continue;
-            merit[at - 1].resize(frames.size());
-            for (size_t i = 0; i < frames.size(); ++i)
-                merit[at - 1][i] += double(meritOf(frames[i], x, y));
-        }
-    std::vector<size_t> out(found.size(), preferred);
-    for (size_t i = 0; i < found.size(); ++i)
-        if (!merit[i].empty() && std::ranges::max(merit[i]) > 0.0)
-            out[i] = best(merit[i], preferred);
-    return out;
-}
-
-/// What each frame is worth in each cell of the places.
-void steerFrames(const std::vector<CellFrame> &frames, const Places &places, size_t preferred, CloseComparisons &close,
-                 Movement &out, ExecContext &ctx)
+/// What each frame is worth in each cell of the places, by the frames that stand there: those count, and who shows the
+/// same.
+void steerFrames(const std::vector<CellFrame> &frames, const Places &places, const Image<uint16_t> &standing,
+                 CloseComparisons &close, Movement &out, ExecContext &ctx)
 {
     const int width = places.of.width(), height = places.of.height();
+    std::vector<bool> stands(frames.size() + 1);
     for (size_t i = 0; i < frames.size(); ++i)
         out.grids.emplace_back(width, height, 1);
-    const std::vector<size_t> instead = standIns(frames, places, out.places, preferred);
-    for (size_t state = 0; state < frames.size(); ++state) {
-        const auto names = [&](const MovedPlace &p) { return p.frame == state; };
-        const bool found = std::ranges::any_of(out.places, [&](const auto &p) { return names(p) && !p.byHand; });
-        for (size_t i = 0; i < frames.size() && std::ranges::any_of(out.places, names); ++i) {
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            stands[standing.row(0, y)[x]] = true;
+    for (size_t state = 0; state < frames.size(); ++state)
+        for (size_t i = 0; i < frames.size() && stands[state + 1]; ++i) {
             ExecContext own = ctx.child({});
             Image<uint8_t> same;
-            if (i != state && found)
+            if (i != state)
                 same = sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
                                  *close.of(state, i, own));
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x) {
-                    const size_t at = places.of.row(0, y)[x];
-                    if (at == 0 || !names(out.places[at - 1]))
+                    if (standing.row(0, y)[x] != state + 1)
                         continue;
-                    const bool absent = frames[state].absent.row(0, y)[x];
-                    const bool counts =
-                        absent ? i == instead[at - 1] : i == state || (!out.places[at - 1].byHand && same.row(0, y)[x]);
+                    MovedPlace &place = out.places[places.of.row(0, y)[x] - 1u];
+                    const bool counts = i == state || (!place.byHand && same.row(0, y)[x]);
                     const int weight = places.weight.row(0, y)[x];
                     out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
-                    out.places[at - 1].counts[i] += counts && places.core.row(0, y)[x];
+                    place.counts[i] += counts && places.core.row(0, y)[x];
                 }
         }
-    }
     const double cellPixels = double(out.cell) * out.cell;
     for (MovedPlace &p : out.places)
         for (double &c : p.counts)
             c = p.pixels > 0.0 ? std::min(1.0, c * cellPixels / p.pixels) : 0.0;
+}
+
+/// Places whose keeper clips what no frame bears out: a light that moved, of which it has nothing to show, or something
+/// dark that stands before it in all others. The first goes to another frame in any case. So does the second if
+/// `mayReplace`: frames that had to be brought onto each other lie less surely than the reference, and nobody asked for
+/// this one.
+std::vector<bool> movedLights(const std::vector<CellFrame> &frames, const Places &places,
+                              const std::vector<PlaceKeeper> &keepers, bool mayReplace)
+{
+    constexpr double kMost = 0.5, kSome = 0.02; // of what it clips; of the place
+    std::vector<double> clipped(keepers.size()), alone(keepers.size()), cells(keepers.size());
+    for (int y = 0; y < places.of.height(); ++y)
+        for (int x = 0; x < places.of.width(); ++x) {
+            const size_t at = places.of.row(0, y)[x];
+            if (at == 0 || !places.core.row(0, y)[x])
+                continue;
+            ++cells[at - 1];
+            const CellFrame &keeper = frames[keepers[at - 1].frame];
+            if (!keeper.clips.row(0, y)[x])
+                continue;
+            const auto shows = [&](const CellFrame &f) { return !f.clips.row(0, y)[x] && !f.absent.row(0, y)[x]; };
+            const bool shown = std::ranges::any_of(frames, shows);
+            clipped[at - 1] += shown;
+            alone[at - 1] += shown && std::ranges::none_of(frames, [&](const CellFrame &f) {
+                                 return shows(f) && !isDarkerThanClipped(keeper, f, x, y);
+                             });
+        }
+    std::vector<bool> out(keepers.size());
+    for (size_t i = 0; i < out.size(); ++i)
+        out[i] = alone[i] > kMost * clipped[i] || (mayReplace && !keepers[i].inTheDark && alone[i] > kSome * cells[i]);
+    return out;
 }
 
 void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
@@ -407,11 +422,20 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         out.keeper = decision.keeper(request.preferred);
 
     out.places.resize(size_t(places.count));
+    std::vector<PlaceKeeper> keepers(out.places.size());
+    for (size_t i = 0; i < keepers.size(); ++i)
+        keepers[i] = int(i) >= found
+                         ? PlaceKeeper{takenFrom[i - size_t(found)], true, true}
+                         : decision.keeperOf(i + 1, out.keeper, request.preferred, request.keeper.has_value());
+    const std::vector<bool> lights = movedLights(cells, places, keepers, !brought);
+    for (size_t i = 0; i < keepers.size(); ++i)
+        if (lights[i] && !keepers[i].whatever)
+            keepers[i] = decision.holderOf(i + 1, request.preferred);
     for (size_t i = 0; i < out.places.size(); ++i) {
         MovedPlace &p = out.places[i];
         p.byHand = int(i) >= found;
         p.slight = !p.byHand && int(i) >= places.wide;
-        p.frame = p.byHand ? takenFrom[i - size_t(found)] : decision.frameOf(i + 1, out.keeper, request.preferred);
+        p.frame = keepers[i].frame;
         p.keeperHolds = decision.holds(out.keeper, i + 1);
         p.counts.assign(frames.size(), 0.0);
         p.area = {shape.width, shape.height, 0, 0};
@@ -426,7 +450,8 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     });
     for (MovedPlace &p : out.places)
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
-    steerFrames(cells, places, request.preferred, close, out, deciding);
+    const Image<uint16_t> standing = standingFrames(cells, places, keepers, close, deciding);
+    steerFrames(cells, places, standing, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);
     ctx.report(1.0);

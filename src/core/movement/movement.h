@@ -30,7 +30,7 @@ struct MovementRequest {
 struct MovedPlace {
     Rect area{};                  ///< around it
     double pixels = 0.0;          ///< how many it has
-    size_t frame = 0;             ///< that says what stands there
+    size_t frame = 0;             ///< that says what stands there, where it can
     std::vector<double> counts{}; ///< of each frame: share of the place in which it shows the same and is merged too
     double keeperHolds = 0.0;     ///< share of the place that the keeper shows, neither clipped nor lost in noise
     bool slight = false;          ///< no thing: too small, or edges that do not meet, which alignment left
@@ -52,14 +52,15 @@ struct Movement {
     size_t bytes() const;
 };
 
-/// A place takes the keeper where that holds 98 % of it, else the frame that shows it best; other frames are merged
-/// with it where they show the same, as far as noise lets anybody tell. Places are grown to where frames agree, so that
-/// no half things remain.
+/// In a place the keeper decides if it holds most of it (one chosen by hand: anything of it), else the frame that shows
+/// it best; where that clips, drowns or ends, frames stand in that do not contradict it, with seams where they agree.
+/// Other frames are merged where they show the same, as far as noise lets anybody tell. Places are grown to where frames
+/// agree, so that no half things remain.
 /// Shapes:  1 or more frames of one size, as in doubted(), dark to bright. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner.
 /// Memory:  some 60 bytes per cell, 14 per cell and frame; at most `mostCells` of them.
-/// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components; the test is our
-/// own.
+/// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components, with seams by
+/// [BoykovVekslerZabih2001]; the test is our own.
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx);
 
 /// Round the largest connected part of a place, in pixels of the frames; empty where there is no such place.

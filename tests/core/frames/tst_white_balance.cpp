@@ -123,6 +123,27 @@ private Q_SLOTS:
         QVERIFY(shade.measured.automaticWhite.temperature > shade.measured.asShot.temperature + 500);
         QVERIFY(std::abs(lamp.measured.asShot.temperature - 6504) < 15); // the camera says daylight
     }
+    void aWindowDoesNotDecideForTheRoom()
+    {
+        // Greys from 5 to 90 % in lamp light; on a quarter of the picture a view by daylight, four stops brighter.
+        const auto sceneWith = [](bool window) {
+            Image<float> out(120, 80, 3);
+            const Vector3 lamp{1.0, 0.75, 0.45}, day{0.8, 0.95, 1.0};
+            for (int y = 0; y < out.height(); ++y)
+                for (int x = 0; x < out.width(); ++x) {
+                    const double grey = 0.05 + 0.85 * ((x * 7 + y * 13) % 50) / 49.0;
+                    const bool outside = window && x >= 60 && y >= 40;
+                    for (size_t c = 0; c < 3; ++c)
+                        out.row(int(c), y)[x] = float(outside ? 16.0 * grey * day[c] : grey * lamp[c]);
+                }
+            return out;
+        };
+        const WhitePoint alone = automaticWhite(assumedSrgb(), sceneWith(false).view()),
+                         beside = automaticWhite(assumedSrgb(), sceneWith(true).view());
+        QVERIFY(alone.temperature < 4000.0);
+        QVERIFY2(std::abs(1e6 / beside.temperature - 1e6 / alone.temperature) < 2.0, // mired
+                 qPrintable(QString::number(beside.temperature)));
+    }
     void clippedPlacesStayWhite()
     {
         // The brightest grey clips in every frame; whatever the balance, it is white as the camera has it.

@@ -153,9 +153,9 @@ private Q_SLOTS:
         QCOMPARE(movement.places[0].frame, size_t(0));
         QVERIFY(movement.places[0].keeperHolds < 0.98);
     }
-    void whatAFrameDoesNotCoverComesFromTheBestOfTheOthers()
+    void whatAFrameDoesNotCoverGoesOnInAnother()
     {
-        // In the dark the brightest frame shows most, but not the lowest rows; the preferred one drowns in noise there.
+        // In the dark the brightest frame shows most, but not the lowest rows.
         std::vector<Image<float>> states;
         for (int left : {50, 120, 200, 260}) {
             states.push_back(test::flat(320, 200, 0.004f, 0.004f, 0.004f));
@@ -178,7 +178,8 @@ private Q_SLOTS:
             return int(movement.grids[frame].row(0, y / movement.cell)[220 / movement.cell]);
         };
         QVERIFY(grid(3, 100) > 0 && grid(2, 100) < 0);
-        QVERIFY(grid(3, 117) < 0 && grid(2, 117) > 0 && grid(1, 117) < 0);
+        // There the third shows its square; the second, noisy as it is, the same ground as the chosen one above.
+        QVERIFY(grid(3, 117) < 0 && grid(2, 117) < 0 && grid(1, 117) > 0);
     }
     void aPlaceReachesThroughWhatNobodyCanCompare()
     {

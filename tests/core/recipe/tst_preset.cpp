@@ -1,7 +1,7 @@
 #include "base/errors.h"
 #include "recipe/preset.h"
 #include "recipe/recipe_json.h"
-#include "recipe/variations.h"
+#include "recipe/neighbours.h"
 #include "tone/tone_curve.h"
 
 #include <QTest>
@@ -145,23 +145,23 @@ private Q_SLOTS:
             QVERIFY2(QByteArray(e.what()).contains(says), e.what());
         }
     }
-    void variationsLieRoundThePresent()
+    void neighboursLieRoundThePresent()
     {
         const Recipe start = startOf(completed({-4.0, -0.5, 2.0, 2.4}));
-        const auto nine = variationsOf(start, 1.0);
-        QCOMPARE(nine[kPresentVariation], start);
+        const auto nine = neighboursOf(start, 1.0);
+        QCOMPARE(nine[kPresentNeighbour], start);
         for (size_t i = 0; i < nine.size(); ++i) {
             const double column = double(i % 3) - 1.0, row = double(i / 3) - 1.0;
             QCOMPARE(nine[i].tone.exposure > start.tone.exposure, column > 0);
             QCOMPARE(nine[i].tone.localContrast < start.tone.localContrast, row < 0);
         }
-        const auto finer = variationsOf(start, 0.5);
+        const auto finer = neighboursOf(start, 0.5);
         QCOMPARE(2 * (finer[5].tone.exposure - start.tone.exposure), nine[5].tone.exposure - start.tone.exposure);
         Recipe extreme = start; // values stay within their ranges
         extreme.tone.exposure = 12.0;
         extreme.tone.localContrast = 100.0;
-        QCOMPARE(variationsOf(extreme, 1.0)[8].tone.exposure, 12.0);
-        QCOMPARE(variationsOf(extreme, 1.0)[8].tone.localContrast, 100.0);
+        QCOMPARE(neighboursOf(extreme, 1.0)[8].tone.exposure, 12.0);
+        QCOMPARE(neighboursOf(extreme, 1.0)[8].tone.localContrast, 100.0);
     }
     void recipesRememberIt()
     {

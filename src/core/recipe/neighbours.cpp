@@ -1,4 +1,4 @@
-#include "recipe/variations.h"
+#include "recipe/neighbours.h"
 
 #include <algorithm>
 
@@ -15,7 +15,7 @@ template <class S, class Table> void clampAll(S &settings, const Table &table)
 
 } // namespace
 
-std::array<Recipe, 9> variationsOf(const Recipe &recipe, double step)
+std::array<Recipe, 9> neighboursOf(const Recipe &recipe, double step)
 {
     constexpr double kStops = 0.8, kLocal = 35.0, kFine = 22.0, kContrast = 10.0, kSaturation = 10.0; // by eye
     std::array<Recipe, 9> out;
