@@ -4,18 +4,12 @@
 #include "base/fields.h"
 #include "widgets/choice_row.h"
 #include "widgets/value_slider.h"
+#include "widgets/words.h"
 
-#include <QCoreApplication>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
 namespace yolk::app {
-
-/// Words of a field table, in the language of the window.
-inline QString words(std::string_view text)
-{
-    return QCoreApplication::translate("Fields", std::string(text).c_str());
-}
 
 template <class S> SliderSpec sliderSpec(const RealField<S> &field)
 {

@@ -1,6 +1,6 @@
 #include "tasting/preset_actions.h"
 
-#include "steps/panel.h"
+#include "widgets/words.h"
 
 #include <QCheckBox>
 #include <QComboBox>

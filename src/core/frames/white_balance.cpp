@@ -88,25 +88,28 @@ float brightestInTheRoom(std::span<const float> sorted)
 
 WhitePoint automaticWhite(const CodeValues &file, ImageView<const float> rgb)
 {
-    constexpr double kPower = 6.0;
-    std::vector<float> most;
-    for (int y = 0; y < rgb.height(); ++y)
-        for (int x = 0; x < rgb.width(); ++x)
-            most.push_back(std::max({rgb.row(0, y)[x], rgb.row(1, y)[x], rgb.row(2, y)[x]}));
-    std::ranges::sort(most);
-    const float bound = brightestInTheRoom(most);
+    constexpr int kApart = 2; // pixels: finer differences are noise
+    const int width = rgb.width(), height = rgb.height();
+    Image<float> brightness({width, height, 1}, Fill::Anything);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) // brightness enough, of any camera's channels
+            brightness.row(0, y)[x] = 0.25f * (rgb.row(0, y)[x] + 2.0f * rgb.row(1, y)[x] + rgb.row(2, y)[x]);
+    std::vector<float> sorted;
+    for (int y = 0; y < height; ++y)
+        sorted.insert(sorted.end(), brightness.row(0, y), brightness.row(0, y) + width);
+    std::ranges::sort(sorted);
+    const float bound = brightestInTheRoom(sorted);
     Vector3 sums{};
-    for (int y = 0; y < rgb.height(); ++y)
-        for (int x = 0; x < rgb.width(); ++x) {
-            const float r = rgb.row(0, y)[x], g = rgb.row(1, y)[x], b = rgb.row(2, y)[x];
-            if (!(std::max({r, g, b}) <= bound) || bound <= 0.0f)
+    for (int y = 0; y + kApart < height; ++y)
+        for (int x = 0; x + kApart < width; ++x) {
+            const float *here = brightness.row(0, y), *below = brightness.row(0, y + kApart);
+            if (!(std::max({here[x], here[x + kApart], below[x]}) <= bound))
                 continue;
-            const float values[3] = {r, g, b};
-            for (size_t c = 0; c < 3; ++c)
-                sums[c] += std::pow(double(std::max(values[c], 0.0f)) / double(bound), kPower);
+            for (int c = 0; c < 3; ++c) {
+                const float *row = rgb.row(c, y), *under = rgb.row(c, y + kApart);
+                sums[size_t(c)] += double(std::hypot(row[x + kApart] - row[x], under[x] - row[x]));
+            }
         }
-    for (double &s : sums)
-        s = std::pow(std::max(s, 1e-30), 1.0 / kPower);
     WhitePoint light = lightOf(file, sums);
     light.temperature = std::clamp(light.temperature, 2500.0, 12000.0); // lamps to open shade
     light.tint = std::clamp(light.tint, -15.0, 20.0);

@@ -57,8 +57,9 @@ WhitePoint lightOf(const CodeValues &file, const Vector3 &rgb);
 /// of a neutral surface stays what it is as shot.
 Matrix3 balancedMatrix(const CodeValues &file, const Vector3 &neutral);
 
-/// A guess at the light: each channel's mean of the 6th power over what the room's own light can show, so that a window
-/// or a lamp does not decide for a room. A range of plausible lights bounds it. Shapes: linear RGB of the file, three planes. Source: [FinlaysonTrezzi2004], p = 6.
+/// A guess at the light: edges between surfaces are grey in the mean, over what the room's own light can show, so that
+/// neither a large coloured wall nor a window or a lamp decides for a room. A range of plausible lights bounds it.
+/// Shapes: linear RGB of the file, three planes. Source: [Weijer2007], first order, p = 1.
 /// Throws as lightOf().
 WhitePoint automaticWhite(const CodeValues &file, ImageView<const float> rgb);
 
