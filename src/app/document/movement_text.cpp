@@ -32,8 +32,14 @@ QString placeText(const Document &document, const MergedSet &merged, size_t inde
     const int keeper = document.numberOf(merged.frameIds[merged.movement.keeper]).value_or(0);
     if (place.byHand)
         return Document::tr("Taken from frame %1, as you said.").arg(frame);
+    constexpr double kAll = 0.995; // shown as 100 %
     if (place.frame == merged.movement.keeper)
-        return Document::tr("Taken from frame %1, the keeper.").arg(frame);
+        return place.keeperHolds >= kAll
+                   ? Document::tr("Taken from frame %1, the keeper.").arg(frame)
+                   : Document::tr(
+                         "Taken from frame %1, the keeper; others stand in where it is clipped or too dark: %2.")
+                         .arg(frame)
+                         .arg(percentText(1.0 - place.keeperHolds));
     return Document::tr("Taken from frame %1: the keeper, frame %2, is clipped or too dark in %3 of it.")
         .arg(frame)
         .arg(keeper)

@@ -4,8 +4,8 @@
 #include "base/vectorise.h"
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
+#include "movement/keepers_p.h"
 #include "movement/places_p.h"
-#include "movement/standing_p.h"
 
 #include <opencv2/imgproc.hpp>
 
@@ -16,12 +16,8 @@
 namespace yolk {
 namespace {
 
-constexpr double kHolds = 0.5;        // of a place, for a keeper to decide there: most of it
-constexpr double kHalfAsGood = 0.5;   // of the best: the preferred one decides, and others stand in for what it lacks
-constexpr double kLost = 3.0;         // what a clipped cell costs against a clean one
-constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
-constexpr float kSeeing = 0.35f;      // share of the light that must be noticed for that to be believed
-constexpr int kAround = 2;            // cells around a difference that are not believed either
+constexpr float kSeeing = 0.35f; // share of the light that must be noticed for that to be believed
+constexpr int kAround = 2;       // cells around a difference that are not believed either
 
 /// What was drawn, by the cells it covers.
 struct DrawnCells {
@@ -115,90 +111,6 @@ Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint
     return out;
 }
 
-/// The frame with the largest merit, or the preferred one where that is nearly as good.
-size_t best(const std::vector<double> &merit, size_t preferred)
-{
-    const auto most = std::ranges::max_element(merit);
-    return *most > 0.0 && merit[preferred] >= kNearlyAsGood * *most ? preferred : size_t(most - merit.begin());
-}
-
-struct Shown {
-    double cells = 0.0;
-    std::vector<double> held, unclipped; ///< of each frame: cells
-    std::vector<double> merit, net;      ///< the same summed; net of what is lost to clipping
-};
-
-/// How each frame shows each place, and which one is best.
-class Decision {
-public:
-    Decision(const std::vector<CellFrame> &frames, const Places &places)
-        : frames_(frames), places_(places), shown_(size_t(places.count) + 1)
-    {
-        for (Shown &s : shown_)
-            for (auto *sums : {&s.held, &s.unclipped, &s.merit, &s.net})
-                sums->resize(frames.size());
-        forCore([&](size_t place, int x, int y) {
-            Shown &s = shown_[place];
-            ++s.cells;
-            for (size_t i = 0; i < frames_.size(); ++i) {
-                const float merit = meritOf(frames_[i], x, y);
-                s.held[i] += merit > 0.0f;
-                s.unclipped[i] += !frames_[i].clips.row(0, y)[x] && !frames_[i].absent.row(0, y)[x];
-                s.merit[i] += double(merit);
-                s.net[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? kLost : 0.0);
-            }
-        });
-    }
-
-    /// Of all places together.
-    size_t keeper(size_t preferred) const
-    {
-        Shown all{0.0, {}, {}, std::vector<double>(frames_.size()), std::vector<double>(frames_.size())};
-        for (const Shown &s : shown_)
-            for (size_t i = 0; i < frames_.size(); ++i) {
-                all.merit[i] += s.merit[i];
-                all.net[i] += s.net[i];
-            }
-        return bestOf(all, preferred);
-    }
-
-    double holds(size_t frame, size_t place) const
-    {
-        const Shown &s = shown_[place];
-        return s.cells > 0.0 ? s.held[frame] / s.cells : 0.0;
-    }
-
-    /// One that was chosen by hand decides wherever it shows anything, however dark.
-    PlaceKeeper keeperOf(size_t place, size_t keeper, size_t preferred, bool byHand) const
-    {
-        if (byHand ? shown_[place].unclipped[keeper] > 0.0 : holds(keeper, place) >= kHolds)
-            return {keeper, byHand};
-        return {bestOf(shown_[place], preferred)};
-    }
-    /// The frame that shows most of a place, clipped least.
-    PlaceKeeper holderOf(size_t place, size_t preferred) const { return {best(shown_[place].net, preferred)}; }
-
-    /// Calls visit(place, x, y) for all cells where something moved; places from 1.
-    template <class Visit> void forCore(Visit &&visit) const
-    {
-        for (int y = 0; y < places_.of.height(); ++y)
-            for (int x = 0; x < places_.of.width(); ++x)
-                if (places_.core.row(0, y)[x] && places_.of.row(0, y)[x])
-                    visit(size_t(places_.of.row(0, y)[x]), x, y);
-    }
-
-private:
-    static size_t bestOf(const Shown &shown, size_t preferred)
-    {
-        return shown.merit[preferred] > 0.0 && shown.merit[preferred] >= kHalfAsGood * std::ranges::max(shown.merit)
-                   ? preferred
-                   : best(shown.net, preferred);
-    }
-    const std::vector<CellFrame> &frames_;
-    const Places &places_;
-    std::vector<Shown> shown_;
-};
-
 /// Whether two frames can show the same where one is near clipping, and bent.
 bool alike(const CellFrame &a, const CellFrame &b, int x, int y)
 {
@@ -235,9 +147,10 @@ Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, co
 
 /// What each frame is worth in each cell of the places, by the frames that stand there: those count, and who shows the
 /// same.
-void steerFrames(const std::vector<CellFrame> &frames, const Places &places, const Image<uint16_t> &standing,
-                 CloseComparisons &close, Movement &out, ExecContext &ctx)
+void steerFrames(const std::vector<CellFrame> &frames, const Places &places, CloseComparisons &close, Movement &out,
+                 ExecContext &ctx)
 {
+    const Image<uint16_t> &standing = out.standing;
     const int width = places.of.width(), height = places.of.height();
     std::vector<bool> stands(frames.size() + 1);
     for (size_t i = 0; i < frames.size(); ++i)
@@ -267,37 +180,6 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, con
     for (MovedPlace &p : out.places)
         for (double &c : p.counts)
             c = p.pixels > 0.0 ? std::min(1.0, c * cellPixels / p.pixels) : 0.0;
-}
-
-/// Places whose keeper clips what no frame bears out: a light that moved, of which it has nothing to show, or something
-/// dark that stands before it in all others. The first goes to another frame in any case. So does the second if
-/// `mayReplace`: frames that had to be brought onto each other lie less surely than the reference, and nobody asked for
-/// this one.
-std::vector<bool> movedLights(const std::vector<CellFrame> &frames, const Places &places,
-                              const std::vector<PlaceKeeper> &keepers, bool mayReplace)
-{
-    constexpr double kMost = 0.5, kSome = 0.02; // of what it clips; of the place
-    std::vector<double> clipped(keepers.size()), alone(keepers.size()), cells(keepers.size());
-    for (int y = 0; y < places.of.height(); ++y)
-        for (int x = 0; x < places.of.width(); ++x) {
-            const size_t at = places.of.row(0, y)[x];
-            if (at == 0 || !places.core.row(0, y)[x])
-                continue;
-            ++cells[at - 1];
-            const CellFrame &keeper = frames[keepers[at - 1].frame];
-            if (!keeper.clips.row(0, y)[x])
-                continue;
-            const auto shows = [&](const CellFrame &f) { return !f.clips.row(0, y)[x] && !f.absent.row(0, y)[x]; };
-            const bool shown = std::ranges::any_of(frames, shows);
-            clipped[at - 1] += shown;
-            alone[at - 1] += shown && std::ranges::none_of(frames, [&](const CellFrame &f) {
-                                 return shows(f) && !isDarkerThanClipped(keeper, f, x, y);
-                             });
-        }
-    std::vector<bool> out(keepers.size());
-    for (size_t i = 0; i < out.size(); ++i)
-        out[i] = alone[i] > kMost * clipped[i] || (mayReplace && !keepers[i].inTheDark && alone[i] > kSome * cells[i]);
-    return out;
 }
 
 void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
@@ -350,6 +232,11 @@ int Movement::placeAt(int x, int y) const
     return x >= 0 && y >= 0 && u < cells.width() && v < cells.height() ? int(cells.row(0, v)[u]) - 1 : -1;
 }
 
+int Movement::frameAt(int x, int y) const
+{
+    return placeAt(x, y) < 0 ? -1 : int(standing.row(0, y / cell)[x / cell]) - 1;
+}
+
 double Movement::share() const
 {
     double out = 0.0;
@@ -361,7 +248,7 @@ double Movement::share() const
 
 size_t Movement::bytes() const
 {
-    size_t out = cells.bytes();
+    size_t out = cells.bytes() + standing.bytes();
     for (const Image<int8_t> &grid : grids)
         out += grid.bytes();
     return out;
@@ -417,30 +304,20 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     }
     if (places.count == 0)
         return out;
-    const Decision decision(cells, places);
-    if (!request.keeper)
-        out.keeper = decision.keeper(request.preferred);
+    const Keepers keepers = keepersOf(cells, places, takenFrom, {request.keeper, request.preferred, !brought});
+    out.keeper = keepers.ofAll;
 
     out.places.resize(size_t(places.count));
-    std::vector<PlaceKeeper> keepers(out.places.size());
-    for (size_t i = 0; i < keepers.size(); ++i)
-        keepers[i] = int(i) >= found
-                         ? PlaceKeeper{takenFrom[i - size_t(found)], true, true}
-                         : decision.keeperOf(i + 1, out.keeper, request.preferred, request.keeper.has_value());
-    const std::vector<bool> lights = movedLights(cells, places, keepers, !brought);
-    for (size_t i = 0; i < keepers.size(); ++i)
-        if (lights[i] && !keepers[i].whatever)
-            keepers[i] = decision.holderOf(i + 1, request.preferred);
     for (size_t i = 0; i < out.places.size(); ++i) {
         MovedPlace &p = out.places[i];
         p.byHand = int(i) >= found;
         p.slight = !p.byHand && int(i) >= places.wide;
-        p.frame = keepers[i].frame;
-        p.keeperHolds = decision.holds(out.keeper, i + 1);
+        p.frame = keepers.ofPlace[i].frame;
+        p.keeperHolds = keepers.held[i];
         p.counts.assign(frames.size(), 0.0);
         p.area = {shape.width, shape.height, 0, 0};
     }
-    decision.forCore([&](size_t place, int x, int y) {
+    forEachCore(places, [&](size_t place, int x, int y) {
         MovedPlace &p = out.places[place - 1];
         const Rect here{x * out.cell, y * out.cell, std::min(shape.width, (x + 1) * out.cell),
                         std::min(shape.height, (y + 1) * out.cell)};
@@ -450,8 +327,8 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     });
     for (MovedPlace &p : out.places)
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
-    const Image<uint16_t> standing = standingFrames(cells, places, keepers, close, deciding);
-    steerFrames(cells, places, standing, close, out, deciding);
+    out.standing = standingFrames(cells, places, keepers.ofPlace, close, deciding);
+    steerFrames(cells, places, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);
     ctx.report(1.0);

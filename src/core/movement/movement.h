@@ -42,12 +42,14 @@ struct Movement {
     size_t keeper = 0;
     std::vector<MovedPlace> places; ///< things before edges, larger ones first
     int cell = 1;                   ///< pixels to a cell of what follows
-    Image<uint16_t> cells; ///< 1 + index of the place that a cell belongs to, 0: none; empty where there is none
+    Image<uint16_t> cells;    ///< 1 + index of the place that a cell belongs to, 0: none; empty where there is none
+    Image<uint16_t> standing; ///< 1 + index of the frame that stands in a cell of a place, 0: none
     /// One per frame, empty where there is no place: 127 it counts in full whatever contradicts it, -127 not at all, 0
     /// as the merge would have it; between cells' middles the values run linearly.
     std::vector<Image<int8_t>> grids;
 
     int placeAt(int x, int y) const; ///< index of the place of a pixel, -1: none
+    int frameAt(int x, int y) const; ///< index of the frame that stands in the place of a pixel, -1: none
     double share() const;            ///< of the picture that its places take, without slight ones
     size_t bytes() const;
 };

@@ -16,6 +16,15 @@ struct Places {
 inline constexpr double kLeastThing = 4e-4; // of the picture: smaller places are not worth a name
 inline constexpr int kFullWeight = 127, kMostPlaces = 60000;
 
+/// Calls visit(place, x, y) for all cells where something moved; places from 1.
+template <class Visit> void forEachCore(const Places &places, Visit &&visit)
+{
+    for (int y = 0; y < places.of.height(); ++y)
+        for (int x = 0; x < places.of.width(); ++x)
+            if (places.core.row(0, y)[x] && places.of.row(0, y)[x])
+                visit(size_t(places.of.row(0, y)[x]), x, y);
+}
+
 /// What surely moved (disagreement above 1) with all that perhaps did and touches it, closed to whole things. Places
 /// reach on through `unseen` cells (1), where nobody can tell whether something moved. Beyond kMostPlaces nothing
 /// counts.

@@ -153,6 +153,34 @@ private Q_SLOTS:
         QCOMPARE(movement.places[0].frame, size_t(0));
         QVERIFY(movement.places[0].keeperHolds < 0.98);
     }
+    void aChosenKeeperIsObeyedBeforeAWindow()
+    {
+        // A pendulum swings before a window that only the darkest frame holds; the chosen one shows it whole.
+        constexpr float kWall = 0.2f, kWindow = 8.0f, kPendulum = 0.05f;
+        std::vector<Image<float>> states;
+        for (int left : {80, 150, 220}) {
+            states.push_back(test::flat(320, 200, kWall, kWall, kWall));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 60; y < 140; ++y) {
+                    std::fill_n(states.back().row(c, y) + 60, 200, kWindow);
+                    std::fill_n(states.back().row(c, y) + left, 30, kPendulum);
+                }
+        }
+        const Shots shots = shoot(states, {-4, 0, 2});
+        const Movement movement = find(shots, {50.0, size_t(1), 1});
+        const Merged got = merge(shots, movement);
+        const auto lightAt = [&](int x) { return double(got.radiance.row(1, 100)[x]) * kClips; };
+        QVERIFY2(std::abs(std::log2(lightAt(165) / kPendulum)) < 0.3, qPrintable(QString::number(lightAt(165))));
+        QVERIFY2(lightAt(95) > 1.0, qPrintable(QString::number(lightAt(95)))); // not the darkest frame's pendulum too
+        for (int x : {125, 200}) // panes beside it, from the darkest
+            QVERIFY2(std::abs(std::log2(lightAt(x) / kWindow)) < 0.1, qPrintable(QString::number(lightAt(x))));
+        QCOMPARE(movement.frameAt(165, 100), 1);
+        QCOMPARE(movement.frameAt(5, 5), -1);
+        // Nobody chose, and the darkest holds all of it: it is taken whole.
+        const Merged free = merge(shots, find(shots, {50.0, std::nullopt, 1}));
+        QVERIFY(std::abs(std::log2(double(free.radiance.row(1, 100)[95]) * kClips / kPendulum)) < 0.3);
+        QVERIFY(std::abs(std::log2(double(free.radiance.row(1, 100)[165]) * kClips / kWindow)) < 0.1);
+    }
     void whatAFrameDoesNotCoverGoesOnInAnother()
     {
         // In the dark the brightest frame shows most, but not the lowest rows.

@@ -254,7 +254,7 @@ void edgesView(const RenderPlan &plan, const RenderRequest &request, const Inspe
             }
 }
 
-/// Places in the colours of the frames they are taken from; things hatched, edges that do not meet only coloured.
+/// Places in the colours of the frames that stand there; things hatched, edges that do not meet only coloured.
 void movementView(const MergedSet &set, const Footprint &under, Inspected &out, ExecContext &ctx)
 {
     const Movement &movement = set.movement;
@@ -270,12 +270,13 @@ void movementView(const MergedSet &set, const Footprint &under, Inspected &out, 
                 for (int c = 0; c < 3; ++c)
                     grey += kRec709[c] * double(out.display.row(c, y)[x]);
                 const Rect r = under.at(x, y);
-                const int place = movement.placeAt((r.x0 + r.x1) / 2, (r.y0 + r.y1) / 2);
+                const int atX = (r.x0 + r.x1) / 2, atY = (r.y0 + r.y1) / 2;
+                const int place = movement.placeAt(atX, atY), stands = movement.frameAt(atX, atY);
                 constexpr double kGround = 0.12; // so that the colour shows in the dark too
                 for (size_t c = 0; c < 3; ++c) {
-                    const double tint = place < 0 ? 1.0 : colours[movement.places[size_t(place)].frame][c] * 1.5;
+                    const double tint = stands < 0 ? 1.0 : colours[size_t(stands)][c] * 1.5;
                     out.display.row(int(c), y)[x] =
-                        float(std::clamp(place < 0 ? grey : (kGround + grey) * tint, 0.0, 1.0));
+                        float(std::clamp(stands < 0 ? grey : (kGround + grey) * tint, 0.0, 1.0));
                 }
                 if (place >= 0 && !movement.places[size_t(place)].slight)
                     out.hatch.row(0, y)[x] = uint8_t(Hatch::Moved);
