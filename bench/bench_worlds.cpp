@@ -118,6 +118,12 @@ void benchWorlds(Report &report, const std::string &folder)
             std::fflush(stdout);
         }
         all.push_back({world, v});
+        constexpr size_t kEvery = 20; // an hour is long: what there is so far
+        if (!single && all.size() % kEvery == 0 && all.size() < count) {
+            std::printf("after %zu of %llu worlds\n", all.size(), static_cast<unsigned long long>(count));
+            Report soFar;
+            addFigures(soFar, all);
+        }
     }
     addFigures(report, all);
 }

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 
 namespace yolk {
 namespace {
@@ -94,9 +95,29 @@ ToneSettings withoutExposure(const ToneStart &start)
     return out;
 }
 
+/// Standard deviation in L* that noise makes of the room's noisiest part; detail is shown as it is, whatever the curve
+/// does to large areas.
+double grainIn(const ToneCurve &curve, const ToneStart &start, std::span<const double> quantiles)
+{
+    double most = 0.0;
+    for (size_t q = 0; q < start.noise.size() && q < quantiles.size(); ++q)
+        if (isRoom(q)) {
+            const double light = curve.luminance(quantiles[q]), noise = start.noise[q];
+            most = std::max(
+                most, 0.5 * (lightnessOf(light * (1.0 + noise)) - lightnessOf(light * std::max(0.0, 1.0 - noise))));
+        }
+    return most;
+}
+
 } // namespace
 
-ToneStart toneStartOf(ImageView<const float> scene)
+double roomLightnessOf(double luminance)
+{
+    constexpr double kDay = 44.0, kNight = 30.0, kDusk = 3.0; // cd/m2; a stop above it is day
+    return std::lerp(kNight, kDay, std::clamp(std::log2(std::max(luminance, 1e-9) / kDusk), 0.0, 1.0));
+}
+
+ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts)
 {
     if (scene.shape().empty() || scene.planes() != 3)
         throw ArgumentError(textOf("the tone of a scene of %d x %d x %d: must have three planes", scene.width(),
@@ -127,6 +148,10 @@ ToneStart toneStartOf(ImageView<const float> scene)
         }
     }
     out.roomEv = room / count;
+    if (facts.luminanceOfGrey)
+        out.roomLightness = roomLightnessOf(*facts.luminanceOfGrey * std::exp2(out.roomEv));
+    for (size_t i = 0; facts.noise && i < kQuantiles; ++i)
+        out.noise.push_back(facts.noise(luminanceOfEv(out.quantiles[i])));
     out.peakColour = colourOfLight(small.view(), ev.view(), percentile(0.995), percentile(0.9995));
     out.texture = texture(ev.view(), out.lowEv, out.highEv);
     return completed(std::move(out));
@@ -154,7 +179,7 @@ double slopeOf(const ToneStart &start)
 
 ToneStart completed(ToneStart start)
 {
-    constexpr double kRoom = 44.0, kFarthest = 12.0; // stops: the slider's reach
+    constexpr double kFarthest = 12.0, kGrain = 4.0; // stops: the slider's reach; L*
     const std::vector<double> quantiles = quantilesOf(start);
     ToneSettings settings = withoutExposure(start);
     double low = -kFarthest, high = kFarthest;
@@ -168,7 +193,8 @@ ToneStart completed(ToneStart start)
                 lightness += curve.lightness(quantiles[q]);
                 count += 1.0;
             }
-        (lightness < kRoom * count ? low : high) = settings.exposure;
+        const bool mayRise = lightness < start.roomLightness * count && grainIn(curve, start, quantiles) < kGrain;
+        (mayRise ? low : high) = settings.exposure;
     }
     constexpr double kStep = 0.05;
     start.exposure = std::round((low + high) / 2 / kStep) * kStep;

@@ -4,6 +4,8 @@
 #include "image/image.h"
 #include "tone/tone_settings.h"
 
+#include <functional>
+#include <optional>
 #include <vector>
 
 namespace yolk {
@@ -17,13 +19,26 @@ struct ToneStart {
     double peakColour = 1.0;         ///< largest channel over luminance of the brightest light, in linear Rec. 709
     double texture = 0.6;            ///< stops: mean deviation within blocks of some 2 % of the longer side
     double exposure = 0.0;           ///< that the automatic start takes, see completed()
+    double roomLightness = 44.0;     ///< L* that it shows the room with
     std::vector<double> quantiles{}; ///< of equal shares of the pixels; empty: through the first three
+    std::vector<double> noise{};     ///< of a pixel's light at each quantile, as a share of it; empty: not known
     bool operator==(const ToneStart &) const = default;
+};
+
+/// L* of a room of so many cd/m2: 44, by night 30. Source: the border of day and night, some 3 cd/m2, is where the eye
+/// leaves photopic vision, [CIE191] (from memory); the lightness of the night is our choice.
+double roomLightnessOf(double luminance);
+
+/// What is known of a scene beside its picture.
+struct SceneFacts {
+    std::optional<double> luminanceOfGrey{}; ///< cd/m2 that 0.18 stands for
+    std::function<double(double light)>
+        noise; ///< standard deviation of a pixel of the merge in full, as a share of light
 };
 
 /// Of a picture of the whole scene, linear Rec. 2020; looked at in at most 500 pixels along its longer side. Complete.
 /// Throws ArgumentError (empty, planes).
-ToneStart toneStartOf(ImageView<const float> scene);
+ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts = {});
 
 /// Stops of the display for a stop of the scene, in middle tones, as the automatic start has it.
 double slopeOf(const ToneStart &start);
@@ -31,8 +46,8 @@ double slopeOf(const ToneStart &start);
 /// The quantiles, or what stands for them.
 std::vector<double> quantilesOf(const ToneStart &start);
 
-/// With its exposure: the one that gives the room (the 10 to 70 % quantiles) a mean lightness of L* 44, under the other
-/// automatic settings.
+/// With its exposure: the one that gives the room (the 10 to 70 % quantiles) its lightness in the mean, under the other
+/// automatic settings; less where noise would show there as grain of more than L* 4.
 ToneStart completed(ToneStart start);
 
 /// The settings that suit a scene: local detail; range (or contrast) as it takes to bring the 1st percentile from the

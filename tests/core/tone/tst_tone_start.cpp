@@ -73,6 +73,36 @@ private Q_SLOTS:
         // By hand: 1 / (0.2126 + 0.7152 x 0.35 + 0.0722 x 0.1)
         QVERIFY(std::abs(toneStartOf(scene.view()).peakColour - 1.0 / 0.47014) < 0.01);
     }
+    void nightStaysDark()
+    {
+        QCOMPARE(roomLightnessOf(0.1), 30.0);
+        QCOMPARE(roomLightnessOf(3.0), 30.0);
+        QCOMPARE(roomLightnessOf(6.0), 44.0);
+        QCOMPARE(roomLightnessOf(500.0), 44.0);
+        const Image<float> light = readExr(YOLK_SOURCE_DIR "/tests/data/panoramas/hall.exr").rgb;
+        const Image<float> scene = test::converted(light, rgbToRgb(kRec709, kRec2020));
+        const ToneStart day = toneStartOf(scene.view()),
+                        night = toneStartOf(scene.view(), {0.5 * std::exp2(-day.roomEv), {}});
+        const double shown =
+            test::startFigures(scene.view(), test::toned(scene.view(), automaticTone(night), night).view()).room;
+        QVERIFY2(shown >= 22.0 && shown <= 38.0, qPrintable(QString::number(shown)));
+    }
+    void noiseLimitsTheLift()
+    {
+        const Image<float> light = readExr(YOLK_SOURCE_DIR "/tests/data/panoramas/hall.exr").rgb;
+        const Image<float> scene = test::converted(light, rgbToRgb(kRec709, kRec2020));
+        const auto startWith = [&](double noise) {
+            return toneStartOf(scene.view(), {{}, [noise](double) { return noise; }});
+        };
+        const ToneStart clean = startWith(0.05), noisy = startWith(0.5);
+        QCOMPARE(clean.exposure, toneStartOf(scene.view()).exposure);
+        QVERIFY2(noisy.exposure < clean.exposure - 1.0, qPrintable(QString::number(noisy.exposure)));
+        // By hand: the room's lightest part then shows 1.5 and 0.5 times its light within L* 8 of each other.
+        const ToneCurve curve(automaticTone(noisy), noisy);
+        const size_t lightest = size_t(0.7 * double(noisy.quantiles.size())) - 1;
+        const double shown = curve.luminance(noisy.quantiles[lightest]);
+        QVERIFY(lightnessOf(1.5 * shown) - lightnessOf(0.5 * shown) < 8.3);
+    }
 };
 
 QTEST_GUILESS_MAIN(TestToneStart)

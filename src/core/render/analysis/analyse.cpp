@@ -168,6 +168,42 @@ SetPlaces placingOf(const Measured &measured, const Bracket &bracket)
     return out;
 }
 
+/// cd/m2 that 0.18 of the scene's light stands for, by what the reference frame says of its exposure: 0.18 of what
+/// saturates, 78 lux seconds over the speed, through a lens of q = 0.65 [ISO12232] (from memory).
+std::optional<double> luminanceOfGrey(const Bracket &bracket)
+{
+    const BracketFrame &reference = bracket.frames[bracket.reference];
+    const Metadata &m = reference.frame->metadata;
+    if (!m.exposureSeconds || !m.fNumber || !m.iso || !(*m.exposureSeconds > 0.0) || !(*m.iso > 0.0))
+        return std::nullopt;
+    constexpr double kGrey = 0.18, kSaturates = 78.0, kLens = 0.65;
+    const double ofFrame = kGrey * kSaturates / kLens * *m.fNumber * *m.fNumber / (*m.exposureSeconds * *m.iso);
+    return ofFrame * reference.exposure / bracket.anchorExposure;
+}
+
+/// Of a pixel's luminance in the merge, if all frames show it that do not clip; of radiance files nothing is known.
+std::function<double(double)> mergedNoise(const Bracket &bracket)
+{
+    struct Seen {
+        double exposure;
+        NoiseModel noise;
+    };
+    std::vector<Seen> frames;
+    for (const BracketFrame *f : bracket.used()) {
+        if (f->frame->isRadiance())
+            return {};
+        frames.push_back({f->exposure / bracket.anchorExposure, f->measured.noise});
+    }
+    return [frames](double light) {
+        constexpr double kClips = 0.97, kOfLuminance = 0.75; // root of the sum of the squared weights of Rec. 709
+        double certainty = 0.0;
+        for (const Seen &f : frames)
+            if (const double code = light * f.exposure; code < kClips)
+                certainty += f.exposure * f.exposure / f.noise.variance(code);
+        return certainty > 0.0 && light > 0.0 ? kOfLuminance / (std::sqrt(certainty) * light) : 0.0;
+    };
+}
+
 /// Whites, anchor and start of the tone of frames that have been measured and placed.
 void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecContext &ctx)
 {
@@ -182,7 +218,7 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
                                      measuringRequest(sources, *bracket.frames[bracket.reference].frame), ctx);
     out.asShot = lightOf(colour, colour.neutral);
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, ctx);
-    out.tone = toneStartOf(scene->view());
+    out.tone = toneStartOf(scene->view(), {luminanceOfGrey(bracket), mergedNoise(bracket)});
 }
 
 } // namespace

@@ -119,7 +119,9 @@ template <class Archive, OfType<ToneStart> T> void visit(Archive &archive, T &to
     archive("peak_colour", tone.peakColour);
     archive("texture", tone.texture);
     archive("exposure", tone.exposure);
+    archive("room_lightness", tone.roomLightness);
     archive("quantiles", tone.quantiles);
+    archive("noise", tone.noise);
 }
 
 /// What decoding, aligning and merging read.
