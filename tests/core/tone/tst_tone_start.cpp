@@ -1,5 +1,6 @@
 // The first picture on scenes that nobody tuned: what some frame holds is shown below white, with its detail.
 #include "colour/primaries.h"
+#include "colour/transfer.h"
 #include "io/radiance_file.h"
 #include "support/pu21.h"
 #include "support/start_measures.h"
