@@ -176,15 +176,17 @@ void InspectionCaption::refresh()
     }
     case InspectMode::Movement:
         words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());
-        if (merged)
-            for (size_t i = 0; i < merged->frameIds.size(); ++i) {
-                const bool taken =
-                    std::ranges::any_of(merged->movement.places, [&](const MovedPlace &p) { return p.frame == i; });
+        if (merged) {
+            constexpr double kSeen = 0.01;
+            const std::vector<double> shares = merged->movement.standingShares(merged->frameIds.size());
+            for (size_t i = 0; i < shares.size(); ++i) {
+                const bool taken = shares[i] >= kSeen;
                 const auto number = document_->numberOf(merged->frameIds[i]);
                 if (taken && number)
                     patches << LegendStrip::Patch{screenColour(sourceColour(int(i), int(merged->frameIds.size()))),
                                                   tr("frame %1").arg(*number)};
             }
+        }
         break;
     }
     const bool hatched =

@@ -40,6 +40,13 @@ QString placeText(const Document &document, const MergedSet &merged, size_t inde
                          "Taken from frame %1, the keeper; others stand in where it is clipped or too dark: %2.")
                          .arg(frame)
                          .arg(percentText(1.0 - place.keeperHolds));
+    constexpr double kMost = 0.5;
+    if (place.keeperHolds > kMost)
+        return Document::tr(
+                   "Taken from frame %1, which shows all of it. Part of what the keeper, frame %2, clips there "
+                   "no other frame bears out.")
+            .arg(frame)
+            .arg(keeper);
     return Document::tr("Taken from frame %1: the keeper, frame %2, is clipped or too dark in %3 of it.")
         .arg(frame)
         .arg(keeper)

@@ -237,6 +237,21 @@ int Movement::frameAt(int x, int y) const
     return placeAt(x, y) < 0 ? -1 : int(standing.row(0, y / cell)[x / cell]) - 1;
 }
 
+std::vector<double> Movement::standingShares(size_t frames) const
+{
+    std::vector<double> out(frames);
+    double all = 0.0;
+    for (int y = 0; y < cells.height(); ++y)
+        for (int x = 0; x < cells.width(); ++x)
+            if (const size_t frame = standing.row(0, y)[x]; cells.row(0, y)[x] && frame > 0 && frame <= frames) {
+                ++out[frame - 1];
+                ++all;
+            }
+    for (double &v : out)
+        v /= std::max(all, 1.0);
+    return out;
+}
+
 double Movement::share() const
 {
     double out = 0.0;

@@ -50,7 +50,9 @@ struct Movement {
 
     int placeAt(int x, int y) const; ///< index of the place of a pixel, -1: none
     int frameAt(int x, int y) const; ///< index of the frame that stands in the place of a pixel, -1: none
-    double share() const;            ///< of the picture that its places take, without slight ones
+    /// Of each frame: the share of all places in which it stands. `frames`: how many there are.
+    std::vector<double> standingShares(size_t frames) const;
+    double share() const; ///< of the picture that its places take, without slight ones
     size_t bytes() const;
 };
 
