@@ -95,7 +95,8 @@ bool recognises(std::span<const std::byte> head, const std::string &)
 /// colourful dead-leaves scenes at qualities 80 to 98 with halved chroma; paler ones err by some 0.7 of that deviation.
 double codingVarianceOf(const jpeg_decompress_struct &info)
 {
-    const JQUANT_TBL *table = info.comp_info ? info.quant_tbl_ptrs[info.comp_info[0].quant_tbl_no] : nullptr;
+    const int named = info.comp_info ? info.comp_info[0].quant_tbl_no : -1; // of a damaged file: anything
+    const JQUANT_TBL *table = named >= 0 && named < NUM_QUANT_TBLS ? info.quant_tbl_ptrs[named] : nullptr;
     if (!table)
         return 1.0;
     double sum = 0.0, count = 0.0;

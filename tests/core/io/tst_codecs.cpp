@@ -224,6 +224,17 @@ private Q_SLOTS:
         }
         QVERIFY(errors > 20);
     }
+    void aJpegWithoutItsQuantisersIsAnError()
+    {
+        const QString file = dir_.filePath("quantisers.jpg");
+        cv::imwrite(file.toStdString(), noisePicture(24, 24, CV_8UC3));
+        QByteArray bytes = test::bytesOf(file);
+        const qsizetype frame = bytes.indexOf(QByteArray::fromHex("ffc0")); // start of frame, ITU-T T.81 B.2.2
+        QVERIFY(frame > 0);
+        bytes[frame + 12] = char(132); // the first component's table; there are four
+        test::writeBytes(file, bytes);
+        QVERIFY_THROWS_EXCEPTION(InputError, readWith(file.toStdString()));
+    }
     void wrongKindsSayWhatIsWrong()
     {
         const auto reasonOf = [](const std::string &file) -> std::string {
