@@ -11,7 +11,6 @@ namespace {
 
 constexpr double kHolds = 0.5;        // of a place, for a keeper to decide there: most of it
 constexpr double kHalfAsGood = 0.5;   // of the best: the preferred one decides, and others stand in for what it lacks
-constexpr double kLost = 3.0;         // what a clipped cell costs against a clean one
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 
 /// The frame with the largest merit, or the preferred one where that is nearly as good.
@@ -44,7 +43,7 @@ public:
                 s.held[i] += merit > 0.0f;
                 s.unclipped[i] += !frames_[i].clips.row(0, y)[x] && !frames_[i].absent.row(0, y)[x];
                 s.merit[i] += double(merit);
-                s.net[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? kLost : 0.0);
+                s.net[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? double(kClippedCost) : 0.0);
             }
         });
     }

@@ -1,21 +1,19 @@
 #include "movement/standing_p.h"
 
-#include "image/mat_p.h"
-
 #include <opencv2/core.hpp>
 #include <opencv2/imgproc/detail/gcgraph.hpp>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
+#include <utility>
 
 namespace yolk {
 namespace {
 
 constexpr float kClean = 20.0f; // signal to noise beyond which more is no merit
-// Costs of a cell: showing it clipped, against showing it clean (0) or dark (1); saying other than the keeper says,
-// which is never worth what clipping costs; not showing it at all.
-constexpr float kClipped = 3.0f, kContradicts = 10.0f, kAbsent = 1e4f;
+// Costs of a cell beside kClippedCost: saying other than the keeper says, which is never worth what clipping costs; not
+// showing it at all.
+constexpr float kContradicts = 10.0f, kAbsent = 1e4f;
 // Costs of a seam between two cells: where the frames differ in both, more than a clipped cell; where they agree, just
 // so much that there are no seams without need.
 constexpr float kSeam = 4.0f, kStep = 0.02f;
@@ -122,11 +120,11 @@ private:
         int x, y;
         size_t keeper;
     };
-    static constexpr std::array<std::array<int, 2>, 2> kForward{{{1, 0}, {0, 1}}};
-
     static float costOf(const CellFrame &frame, int x, int y)
     {
-        return frame.absent.row(0, y)[x] ? kAbsent : frame.clips.row(0, y)[x] ? kClipped : 1.0f - meritOf(frame, x, y);
+        return frame.absent.row(0, y)[x]  ? kAbsent
+               : frame.clips.row(0, y)[x] ? kClippedCost
+                                          : 1.0f - meritOf(frame, x, y);
     }
     uint16_t &label(size_t node) { return labels_.row(0, cells_[node].y)[cells_[node].x]; }
     bool isIn(int x, int y) const { return x >= 0 && y >= 0 && x < labels_.width() && y < labels_.height(); }

@@ -18,6 +18,8 @@ struct PlaceKeeper {
 
 /// Signal to noise of a pixel below which a frame does not hold it.
 inline constexpr float kDark = 5.0f;
+/// What a clipped cell costs, against one that shows its light clean (0) or drowned in noise (1).
+inline constexpr float kClippedCost = 3.0f;
 /// Disagreement up to which two frames show the same.
 inline constexpr float kSame = 0.5f;
 
