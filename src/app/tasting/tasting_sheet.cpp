@@ -17,7 +17,7 @@ namespace yolk::app {
 namespace {
 
 constexpr double kFinestStep = 0.2;
-constexpr double kPairShare = 0.52; ///< of the height: both a large picture and a whole row stay in view
+constexpr double kPairShare = 0.44; ///< of the height: a whole row with its sentences stays in view below
 
 bool isOurKey(int key)
 {
