@@ -72,6 +72,29 @@ private Q_SLOTS:
         qInfo("quality %d: deviation %.2f of what is assumed", world.quality, std::sqrt(squares / said));
         QVERIFY(squares < 2.0 * said && squares > 0.3 * said); // neither blind nor afraid
     }
+    /// Near and far things lie up to 32 pixels apart, so that no transform fits most of them finely.
+    void framesOfManyDepthsAreAligned()
+    {
+        const World world = worldOf(145);
+        ThreadRunner runner;
+        ExecContext shooting(runner), looking(runner);
+        const ShotWorld shot = shoot(world, dir_.filePath("depths").toStdString(), shooting);
+        Sources sources{{}, std::make_shared<StageCache>(size_t(1) << 30)};
+        for (const std::string &path : shot.paths)
+            sources.frames.push_back(loadFrame(path));
+        const Measured measured = analyse(sources, {}, looking);
+        const size_t reference = bracketOf(sources, measured, {}).reference;
+        const Point middle{600, 400};
+        for (size_t i = 0; i < measured.alignment.size(); ++i) {
+            const FrameAlignment &a = measured.alignment[i];
+            QVERIFY2(a.found, qPrintable(QString::number(i)));
+            const Pose &from = world.frames[reference].pose, &to = world.frames[i].pose;
+            const Point at = a.toReference.transform(middle);
+            const double right = at.x - middle.x - (to.x - from.x), down = at.y - middle.y - (to.y - from.y);
+            const double depths = std::hypot(to.aside - from.aside, to.above - from.above); // of what is nearest
+            QVERIFY2(std::hypot(right, down) <= depths + 1.0, qPrintable(QString::number(i)));
+        }
+    }
     void dozenWorldsHold_data()
     {
         QTest::addColumn<int>("seed");

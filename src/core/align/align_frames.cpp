@@ -218,14 +218,20 @@ private:
         return out;
     }
 
-    /// On to the finest level.
+    /// On to the finest level, or to the finest at which enough agrees: where things lie at many depths, no single
+    /// transform brings most of them within a pixel, and the coarser one is what places go on from by themselves.
     Registration finish(const Guide &still, const Guide &moving, const Idea &idea)
     {
-        const int finest = still.levelOf(options_.finestPixels);
-        if (!isGood(idea.best) || idea.level == finest)
+        if (!isGood(idea.best))
             return idea.best;
-        return registerPair(still, moving, idea.best.transform,
-                            {options_.model, idea.level - 1, finest, kSteps, options_.enough}, ctx_);
+        for (int level = still.levelOf(options_.finestPixels); level < idea.level; ++level) {
+            const Registration out =
+                registerPair(still, moving, idea.best.transform,
+                             {options_.model, idea.level - 1, level, kSteps, options_.enough}, ctx_);
+            if (isGood(out))
+                return out;
+        }
+        return idea.best;
     }
 
     /// The brighter one is the template: its gradients are the cleaner ones.

@@ -378,8 +378,8 @@ Registration registerPair(const Guide &still, const Guide &moving, const Transfo
             // Along a smooth gradient any motion looks like another exposure: it must explain what stillness does not.
             const Registration stillness = registrar.judge({});
             const double corners = motionOf(t, registrar.width(), registrar.height()).corners;
-            constexpr double kMargin = 0.1, kInFullFrom = 2.0; // of the fit; pixels
-            if (stillness.fit >= out.fit - kMargin * std::min(1.0, corners / kInFullFrom)) {
+            constexpr double kMargin = 0.1, kInFullFrom = 2.0; // share of the fit; pixels
+            if (stillness.fit >= out.fit * (1.0 - kMargin * std::min(1.0, corners / kInFullFrom))) {
                 out = stillness;
                 out.model = MotionModel::None;
                 t = {};
