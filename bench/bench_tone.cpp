@@ -11,6 +11,7 @@
 #include "io/radiance_file.h"
 #include "render/files/output.h"
 #include "support/demo_data.h"
+#include "support/fsitm.h"
 #include "support/pu21.h"
 #include "support/tmqi.h"
 #include "support/tone_measures.h"
@@ -100,7 +101,7 @@ Image<float> codesOf(const cv::Mat &display)
                 const float v = display.at<cv::Vec3f>(y, x)[c];
                 out.row(c, y)[x] = std::isfinite(v) ? 255.0f * std::clamp(v, 0.0f, 1.0f) : 0.0f;
             }
-    return test::luminancePlane(out.view());
+    return out;
 }
 
 /// The eight-bit exposures that MergeMertens takes: 2 EV apart round the scene's log average.
@@ -128,16 +129,20 @@ std::vector<cv::Mat> exposuresOf(const cv::Mat &scene)
     return out;
 }
 
+/// Of one picture. FSITM was never looked at while the start was made.
+struct Measures {
+    double tmqi, structure, features;
+};
+Measures better(const Measures &a, const Measures &b)
+{
+    return {std::max(a.tmqi, b.tmqi), std::max(a.structure, b.structure), std::max(a.features, b.features)};
+}
+
 void quality(Report &report, const std::string &folder)
 {
-    struct Score {
-        double sum = 0.0;
-        int count = 0;
-        void add(double v) { sum += v, ++count; }
-        double mean() const { return sum / count; }
-    };
-    std::map<std::string, Score> scores;
-    int wins = 0, panoramas = 0;
+    std::map<std::string, std::vector<Measures>> scores;
+    std::map<std::string, Measures> wins; // counted, over each of theirs and over the best of them
+    int panoramas = 0;
     for (const std::string &path : radiancePictures(folder)) {
         Image<float> light = readExr(path).rgb;
         for (int c = 0; c < 3; ++c)
@@ -148,13 +153,16 @@ void quality(Report &report, const std::string &folder)
         const cv::Mat theirs = interleaved(light);
         const Image<float> scene = test::converted(light, rgbToRgb(kRec709, kRec2020));
         const ToneStart start = toneStartOf(scene.view());
-        double best = 0.0;
-        const auto count = [&](const char *name, double q) {
-            scores[name].add(q);
-            best = std::max(best, q);
+        const auto of = [&](const Image<float> &coded) {
+            const test::ToneQuality q = test::toneQuality(luminance.view(), test::luminancePlane(coded.view()).view());
+            return Measures{q.quality, q.structure, test::featureSimilarity(light.view(), coded.view())};
         };
-        const auto of = [&](const cv::Mat &picture) {
-            return test::toneQuality(luminance.view(), codesOf(picture).view()).quality;
+        Measures best{};
+        std::map<std::string, Measures> rivals;
+        const auto count = [&](const char *name, const Measures &m) {
+            scores[name].push_back(m);
+            rivals[name] = m;
+            best = better(best, m);
         };
         const auto operators = {
             std::pair<const char *, cv::Ptr<cv::Tonemap> (*)(float)>{
@@ -163,43 +171,56 @@ void quality(Report &report, const std::string &folder)
             {"opencv_drago", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapDrago(gamma); }},
             {"opencv_mantiuk", [](float gamma) -> cv::Ptr<cv::Tonemap> { return cv::createTonemapMantiuk(gamma); }}};
         for (const auto &[name, make] : operators) {
-            double better = 0.0;
+            Measures both{}; // of two gammas, what suits each measure
             for (float gamma : {1.0f, 2.2f}) {
                 cv::Mat picture;
                 make(gamma)->process(theirs, picture);
-                better = std::max(better, of(picture));
+                both = better(both, of(codesOf(picture)));
             }
-            count(name, better);
+            count(name, both);
         }
         cv::Mat mertens;
         cv::createMergeMertens()->process(exposuresOf(theirs), mertens);
-        count("opencv_mertens", of(mertens));
-        double ours = 0.0;
+        count("opencv_mertens", of(codesOf(mertens)));
+        Measures ours{};
         for (const auto &method : kToneMethods) {
             ToneSettings settings = automaticTone(start);
             settings.method = method.value;
-            const double q =
-                test::toneQuality(luminance.view(),
-                                  test::codedPlane(test::toned(scene.view(), settings, start).view()).view())
-                    .quality;
-            scores[std::string(method.key)].add(q);
-            ours = method.value == ToneMethod::Local ? q : ours;
+            const Measures m = of(test::codedPicture(test::toned(scene.view(), settings, start).view()));
+            scores[std::string(method.key)].push_back(m);
+            ours = method.value == ToneMethod::Local ? m : ours;
         }
-        const bool panorama = path.find("panoramas") != std::string::npos;
-        panoramas += panorama;
-        wins += panorama && ours > best;
-        std::printf("  %s: ours %.4f, best of OpenCV %.4f\n", std::filesystem::path(path).stem().c_str(), ours, best);
+        if (path.find("panoramas") != std::string::npos) {
+            ++panoramas;
+            rivals["best"] = best;
+            for (const auto &[name, m] : rivals) {
+                wins[name].tmqi += ours.tmqi > m.tmqi;
+                wins[name].structure += ours.structure > m.structure;
+                wins[name].features += ours.features > m.features;
+            }
+        }
+        std::printf("  %s: TMQI %.4f (theirs %.4f), its structure %.4f (%.4f), FSITM %.4f (%.4f)\n",
+                    std::filesystem::path(path).stem().c_str(), ours.tmqi, best.tmqi, ours.structure, best.structure,
+                    ours.features, best.features);
     }
-    report.add("tone.tmqi_mean", scores["local"].mean(), "local detail at the automatic start; demo and panoramas");
-    double best = 0.0;
-    for (const auto &[name, score] : scores) {
-        report.add("tone.tmqi_mean." + name, score.mean(), "");
-        if (name.starts_with("opencv"))
-            best = std::max(best, score.mean());
-    }
-    report.add("tone.tmqi_best_opencv", best, "the best of their operators: ours must be higher");
-    report.add("tone.tmqi_wins", wins, "panoramas on which ours is higher than the best of theirs, at least 15 of 18");
-    report.add("tone.tmqi_panoramas", panoramas, "18 after bench/fetch-panoramas.sh");
+    const auto add = [&](const std::string &key, double Measures::*member) {
+        double best = 0.0;
+        for (const auto &[name, all] : scores) {
+            double sum = 0.0;
+            for (const Measures &m : all)
+                sum += m.*member;
+            report.add(key + "_mean." + name, sum / double(all.size()), "at the automatic start; demo and panoramas");
+            if (name.starts_with("opencv"))
+                best = std::max(best, sum / double(all.size()));
+        }
+        report.add(key + "_best_opencv", best, "the best of their operators: local must be higher");
+        for (const auto &[name, won] : wins)
+            report.add(key + "_wins." + name, won.*member, "panoramas on which local is higher, at least 15 of 18");
+    };
+    add("tone.tmqi", &Measures::tmqi);
+    add("tone.tmqi_structure", &Measures::structure);
+    add("tone.fsitm", &Measures::features);
+    report.add("tone.quality_panoramas", panoramas, "18 after bench/fetch-panoramas.sh");
 }
 
 // ---- time and memory

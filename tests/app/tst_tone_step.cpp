@@ -3,6 +3,7 @@
 
 #include "canvas/message_strip.h"
 #include "recipe/neighbours.h"
+#include "steps/lights_note.h"
 #include "steps/preset_group.h"
 #include "steps/tone_panel.h"
 #include "support/synthetic.h"
@@ -14,6 +15,7 @@
 
 #include <QDir>
 #include <QElapsedTimer>
+#include <QPushButton>
 #include <QStandardPaths>
 #include <QTest>
 #include <QToolButton>
@@ -155,6 +157,31 @@ private Q_SLOTS:
         Q_EMIT panel.controls().slider("colour.saturation")->changed(-100, {});
         window_->settle();
         QVERIFY(colourfulness(picture()) < 3.0 && colour > 10.0);
+    }
+    void lightsThatEndWhiteAreRecovered()
+    {
+        LightsNote &note = *window().tonePanel()->lights();
+        const auto white = [&] {
+            const QImage shown = picture();
+            int count = 0;
+            for (int y = 0; y < shown.height(); ++y)
+                for (int x = 0; x < shown.width(); ++x)
+                    count += qGreen(shown.pixel(x, y)) >= 249;
+            return count;
+        };
+        QTest::mouseClick(window().tonePanel()->method()->findChildren<QToolButton *>()[1], Qt::LeftButton); // global
+        document().setTone(&ToneSettings::shoulder, 0.0, QStringLiteral("shoulder"), {});
+        window_->settle();
+        QVERIFY2(note.text().contains(QLatin1Char('%')), qPrintable(note.text()));
+        const int before = white();
+        QVERIFY(before > 0);
+        QTest::mouseClick(note.recover(), Qt::LeftButton);
+        window_->settle();
+        QVERIFY(document().recipe().tone.shoulder > 0.0);
+        QVERIFY2(white() < before / 20, qPrintable(QStringLiteral("%1 of %2").arg(white()).arg(before)));
+        QVERIFY2(note.text().isEmpty(), qPrintable(note.text()));
+        document().undo();
+        QVERIFY(!note.text().isEmpty()); // one step back
     }
     void presetsAreTakenBlendedAndUndone()
     {

@@ -119,7 +119,7 @@ Image<float> luminancePlane(ImageView<const float> rgb)
     return out;
 }
 
-Image<float> codedPlane(ImageView<const float> displayLinear)
+Image<float> codedPicture(ImageView<const float> displayLinear)
 {
     Image<float> coded(displayLinear.shape());
     for (int c = 0; c < coded.planes(); ++c)
@@ -127,7 +127,12 @@ Image<float> codedPlane(ImageView<const float> displayLinear)
             for (int x = 0; x < coded.width(); ++x)
                 coded.row(c, y)[x] =
                     float(255.0 * encodeSrgb(std::clamp(double(displayLinear.row(c, y)[x]), 0.0, 1.0)));
-    return luminancePlane(coded.view());
+    return coded;
+}
+
+Image<float> codedPlane(ImageView<const float> displayLinear)
+{
+    return luminancePlane(codedPicture(displayLinear).view());
 }
 
 } // namespace yolk::test

@@ -18,7 +18,10 @@ struct ToneQuality {
 /// Processing 22(2); parameters from memory, so that only comparisons by the same implementation mean something.
 ToneQuality toneQuality(ImageView<const float> scene, ImageView<const float> coded);
 
-/// Luminance (Rec. 709) of linear RGB, and the same sum of a display picture's code values 0..255: one plane each.
+/// Code values 0..255 of a display-linear picture.
+Image<float> codedPicture(ImageView<const float> displayLinear);
+
+/// Luminance (Rec. 709) of linear RGB, and the same sum of a display picture's code values: one plane each.
 Image<float> luminancePlane(ImageView<const float> rgb);
 Image<float> codedPlane(ImageView<const float> displayLinear);
 

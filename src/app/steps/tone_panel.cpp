@@ -1,5 +1,6 @@
 #include "steps/tone_panel.h"
 
+#include "steps/lights_note.h"
 #include "steps/preset_group.h"
 #include "widgets/fold_group.h"
 
@@ -8,7 +9,8 @@
 namespace yolk::app {
 
 TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
-    : Panel(parent), presets_(new PresetGroup(document, shelf, this)), controls_(new FieldControls(document, this))
+    : Panel(parent), presets_(new PresetGroup(document, shelf, this)), controls_(new FieldControls(document, this)),
+      lights_(new LightsNote(document, this))
 {
     add(presets_);
     QHash<QString, FoldGroup *> groups;
@@ -23,6 +25,8 @@ TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
                     add(group = new FoldGroup(words(field.group), this));
                 if (control)
                     group->add(control);
+                if (control && control == controls_->slider(QStringLiteral("tone.shoulder")))
+                    group->add(lights_);
             }
         });
     });

@@ -5,6 +5,7 @@
 
 namespace yolk::app {
 
+class LightsNote;
 class PresetGroup;
 class PresetShelf;
 
@@ -15,10 +16,12 @@ public:
     const FieldControls &controls() const { return *controls_; }
     ChoiceRow *method() const { return controls_->choice(QStringLiteral("tone.method")); }
     PresetGroup *presets() const { return presets_; }
+    LightsNote *lights() const { return lights_; }
 
 private:
     PresetGroup *presets_;
     FieldControls *controls_;
+    LightsNote *lights_;
 };
 
 } // namespace yolk::app

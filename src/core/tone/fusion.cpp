@@ -297,7 +297,10 @@ std::vector<double> blendedExposures(const ToneSettings &settings, const ToneSta
     const double share = settings.range / 100.0, moved = settings.exposure - start.exposure;
     const double darkest = std::min(settings.exposure, moved + evOfLuminance(kShown / start.peakColour) - start.peakEv);
     constexpr double kLift = 1.0; // stops: darker exposures take part everywhere
-    const double brightest = settings.exposure + kLift + share * std::max(0.0, -start.lowEv - settings.exposure);
+    // At least so bright that the darkest light is told from black: L* 5 is five stops under middle grey.
+    constexpr double kStopsToBlack = 5.0;
+    const double natural = std::max(settings.exposure + kLift, moved - kStopsToBlack - start.lowEv);
+    const double brightest = natural + share * std::max(0.0, -start.lowEv - natural);
     const int count = int(std::ceil((brightest - darkest) / kExposureStops)) + 1;
     std::vector<double> out;
     for (int i = 0; i < count; ++i)
@@ -349,7 +352,18 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
             codes.lookUp({small.row(channel, y), size_t(width)}, float(exposures[size_t(picture)]), out.ptr<float>(y));
         return out;
     };
-    const Image<float> blend = fused({width, height, 3}, int(exposures.size()), exposed, {}, fusing);
+    Image<float> blend = fused({width, height, 3}, int(exposures.size()), exposed, {}, fusing);
+    // Beside lights the wide bands of a blend swing below 0. What is dark at the picture's own exposure v is shown at
+    // least so light, v (1 - v): shadows are there to be lifted. Lights may be as dark as their exposures have them.
+    for (int c = 0; c < 3; ++c) {
+        std::vector<float> own(static_cast<size_t>(width));
+        for (int y = 0; y < height; ++y) {
+            codes.lookUp({small.row(c, y), size_t(width)}, float(settings.exposure), own.data());
+            float *to = blend.row(c, y);
+            for (int x = 0; x < width; ++x)
+                to[x] = std::max(to[x], own[size_t(x)] * (1.0f - own[size_t(x)]));
+        }
+    }
 
     const auto cellsOf = [](int pixels) { return std::max(2, (pixels + kCellPixels - 1) / kCellPixels); };
     const int lights = std::max(2, int(std::ceil((highest - lowest) / kCellStops)) + 1);

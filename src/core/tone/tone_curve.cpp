@@ -14,6 +14,7 @@ constexpr std::array<double, 5> kZoneLightness{10, 30, 50, 70, 90};
 // Full travel of a zone in lightness: almost to its neighbour, and to 1 or 99 at the ends.
 constexpr std::array<double, 5> kZoneDown{9, 18, 18, 18, 18}, kZoneUp{18, 18, 18, 18, 9};
 
+constexpr double kWhite = 0.955;  // light of the code 250 of 255, from where on nobody tells two lights apart
 constexpr double kSteepest = 4.0; // stops of odds for a stop of the scene
 
 /// Odds of display light.
@@ -22,16 +23,23 @@ double oddsOf(double light)
     return light / (1.0 - light);
 }
 
-/// Where the brightest light is to land, in stops of odds over middle grey. Its largest channel stays below the code
-/// 250 of 255, from where on nobody tells two lights apart; large areas leave a quarter of a stop for detail on them.
-/// Colours stronger than kStrongest are left to the soft end of ToneMapper. How far the shoulder reaches is our choice.
+/// Largest channel of the brightest light over its luminance, as far as the curve makes room for it.
+double colourOf(const ToneStart &start)
+{
+    constexpr double kStrongest = 1.17;
+    return std::min(start.peakColour, kStrongest);
+}
+
+/// Where the brightest light is to land, in stops of odds over middle grey. Its largest channel stays below kWhite;
+/// large areas leave a quarter of a stop for detail on them.
+/// Stronger colours than colourOf() takes are left to the soft end of ToneMapper. How far the shoulder reaches is our choice.
 double brightest(const ToneSettings &settings, const ToneStart &start)
 {
-    constexpr double kHighest = 0.94, kHighestBase = 0.8, kStrongest = 1.17;
+    constexpr double kHighest = 0.94, kHighestBase = 0.8;
     constexpr double kSofter = 2.0, kHarder = 3.5, kNeutralShoulder = 50.0;
     const double light = settings.method == ToneMethod::Local ? kHighestBase : kHighest;
     const double shoulder = (kNeutralShoulder - settings.shoulder) / kNeutralShoulder;
-    return std::log2(oddsOf(std::min(light, kHighest / std::min(start.peakColour, kStrongest))) / kGreyOdds) +
+    return std::log2(oddsOf(std::min(light, kHighest / colourOf(start))) / kGreyOdds) +
            shoulder * (shoulder > 0.0 ? kHarder : kSofter);
 }
 
@@ -159,6 +167,40 @@ double ToneCurve::luminance(double ev) const
 double ToneCurve::lightness(double ev) const
 {
     return lightnessOf(luminance(ev));
+}
+
+double whiteShare(const ToneSettings &settings, const ToneStart &start)
+{
+    if (!isSigmoid(settings) || start.tail.empty())
+        return 0.0;
+    struct Seen {
+        double share, ev; ///< so many of the pixels lie above it
+    };
+    std::vector<Seen> seen;
+    const std::vector<double> quantiles = quantilesOf(start);
+    for (size_t q = 0; q < quantiles.size(); ++q)
+        seen.push_back({1.0 - (double(q) + 0.5) / double(quantiles.size()), quantiles[q]});
+    for (size_t i = 0; i < start.tail.size(); ++i)
+        seen.push_back({kTailShares[i], start.tail[i]});
+    const ToneCurve curve(settings, start);
+    const auto shown = [&](const Seen &s) { return curve.luminance(s.ev) * colourOf(start); };
+    const size_t first =
+        size_t(std::ranges::find_if(seen, [&](const Seen &s) { return shown(s) >= kWhite; }) - seen.begin());
+    if (first == seen.size())
+        return 0.0;
+    if (first == 0)
+        return 1.0;
+    const Seen &below = seen[first - 1], &above = seen[first];
+    const double part = (kWhite - shown(below)) / std::max(1e-9, shown(above) - shown(below));
+    return std::lerp(below.share, above.share, std::clamp(part, 0.0, 1.0));
+}
+
+double shoulderThatHolds(const ToneSettings &settings, const ToneStart &start)
+{
+    ToneSettings own = settings;
+    for (; own.shoulder < 100.0 && whiteShare(own, start) > 0.0; own.shoulder = std::floor(own.shoulder) + 1.0)
+        ;
+    return own.shoulder;
 }
 
 std::array<double, 5> zoneEvs(const ToneStart &start)

@@ -60,6 +60,13 @@ private:
     bool zonesNeutral_ = true;
 };
 
+/// Share of the pixels that some frame holds and that these settings show so light, in their largest channel, that nobody
+/// tells them from white (code 250 of 255 and more); 0 under methods that go by no sigmoid.
+double whiteShare(const ToneSettings &settings, const ToneStart &start);
+
+/// The shoulder, not under the present one, at which the brightest of them stays below that; 100 where none is enough.
+double shoulderThatHolds(const ToneSettings &settings, const ToneStart &start);
+
 /// Where the five zone handles stand: the EVs at which the automatic curve gives lightness 10, 30, 50, 70 and 90.
 std::array<double, 5> zoneEvs(const ToneStart &start);
 

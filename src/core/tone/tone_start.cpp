@@ -2,8 +2,11 @@
 
 #include "colour/primaries.h"
 #include "colour/transfer.h"
+#include "image/mat_p.h"
 #include "tone/local_layers.h"
 #include "tone/tone_curve.h"
+
+#include <opencv2/imgproc.hpp>
 
 #include <algorithm>
 #include <cmath>
@@ -45,14 +48,32 @@ bool isRoom(size_t quantile)
     return share > kRoomFrom && share < kRoomTo;
 }
 
-/// Largest channel over luminance, in linear Rec. 709, of the pixels between two lights.
-double colourOfLight(ImageView<const float> scene, ImageView<const float> ev, double low, double high)
+/// Where most of a pixel of a smaller picture is held by some frame; 1 everywhere where nothing is known.
+Image<uint8_t> heldIn(Shape shape, ImageView<const uint8_t> clipped)
+{
+    Image<uint8_t> out(shape.width, shape.height, 1);
+    cv::Mat held = matOf(out.view(), 0);
+    held.setTo(1);
+    if (clipped.shape().empty())
+        return out;
+    const cv::Mat any = matOf(clipped, 0) != 0; // 255 where it is
+    cv::Mat smaller;
+    cv::resize(any, smaller, held.size(), 0, 0, cv::INTER_AREA);
+    held.setTo(0, smaller > 127);
+    if (cv::countNonZero(held) == 0) // something must be the brightest
+        held.setTo(1);
+    return out;
+}
+
+/// Largest channel over luminance, in linear Rec. 709, of the pixels between two lights that count.
+double colourOfLight(ImageView<const float> scene, ImageView<const float> ev, ImageView<const uint8_t> counts,
+                     double low, double high)
 {
     static const Matrix3 kToRec709 = rgbToRgb(kRec2020, kRec709);
     Vector3 sum{};
     for (int y = 0; y < ev.height(); ++y)
         for (int x = 0; x < ev.width(); ++x)
-            if (double(ev.row(0, y)[x]) >= low && double(ev.row(0, y)[x]) <= high) {
+            if (counts.row(0, y)[x] && double(ev.row(0, y)[x]) >= low && double(ev.row(0, y)[x]) <= high) {
                 const double light = luminanceOfEv(double(ev.row(0, y)[x]));
                 for (size_t c = 0; c < 3; ++c)
                     sum[c] += double(scene.row(int(c), y)[x]) / light; // each pixel counts alike
@@ -124,7 +145,8 @@ ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts)
                                    scene.height(), scene.planes()));
     const Image<float> small = shrunk(scene, kLookSide);
     Image<float> ev(small.width(), small.height(), 1);
-    std::vector<double> sorted;
+    const Image<uint8_t> held = heldIn(ev.shape(), facts.clipped);
+    std::vector<double> sorted, lights; // of all pixels; of those that some frame holds
     for (int y = 0; y < ev.height(); ++y)
         for (int x = 0; x < ev.width(); ++x) {
             float light = 0.0f;
@@ -132,11 +154,19 @@ ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts)
                 light += kLuminance2020[size_t(c)] * small.row(c, y)[x];
             ev.row(0, y)[x] = float(evOfLuminance(std::isfinite(light) ? double(light) : 0.0));
             sorted.push_back(double(ev.row(0, y)[x]));
+            if (held.row(0, y)[x])
+                lights.push_back(sorted.back());
         }
     std::ranges::sort(sorted);
-    const auto percentile = [&](double share) { return sorted[size_t(share * double(sorted.size() - 1))]; };
+    std::ranges::sort(lights);
+    const auto of = [](const std::vector<double> &values, double share) {
+        return values[size_t(share * double(values.size() - 1))];
+    };
+    const auto percentile = [&](double share) { return of(sorted, share); };
     ToneStart out;
-    out.peakEv = percentile(0.999);
+    for (const double share : kTailShares)
+        out.tail.push_back(of(lights, 1.0 - share));
+    out.peakEv = out.tail.front();
     out.highEv = percentile(0.99);
     out.lowEv = std::max(percentile(0.01), out.peakEv - kDeepest);
     double room = 0.0, count = 0.0;
@@ -152,7 +182,7 @@ ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts)
         out.roomLightness = roomLightnessOf(*facts.luminanceOfGrey * std::exp2(out.roomEv));
     for (size_t i = 0; facts.noise && i < kQuantiles; ++i)
         out.noise.push_back(facts.noise(luminanceOfEv(out.quantiles[i])));
-    out.peakColour = colourOfLight(small.view(), ev.view(), percentile(0.995), percentile(0.9995));
+    out.peakColour = colourOfLight(small.view(), ev.view(), held.view(), of(lights, 0.995), of(lights, 0.9995));
     out.texture = texture(ev.view(), out.lowEv, out.highEv);
     return completed(std::move(out));
 }

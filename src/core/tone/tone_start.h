@@ -4,6 +4,7 @@
 #include "image/image.h"
 #include "tone/tone_settings.h"
 
+#include <array>
 #include <functional>
 #include <optional>
 #include <vector>
@@ -22,8 +23,12 @@ struct ToneStart {
     double roomLightness = 44.0;     ///< L* that it shows the room with
     std::vector<double> quantiles{}; ///< of equal shares of the pixels; empty: through the first three
     std::vector<double> noise{};     ///< of a pixel's light at each quantile, as a share of it; empty: not known
+    std::vector<double> tail{}; ///< EV that the shares kTailShares of what some frame holds lie above; empty: not known
     bool operator==(const ToneStart &) const = default;
 };
+
+/// Shares of the pixels; the last one is the brightest of all.
+inline constexpr std::array kTailShares{0.001, 0.0005, 0.0002, 0.0001, 0.00005, 0.0};
 
 /// L* of a room of so many cd/m2: 44, by night 30. Source: the border of day and night, some 3 cd/m2, is where the eye
 /// leaves photopic vision, [CIE191] (from memory); the lightness of the night is our choice.
@@ -33,7 +38,8 @@ double roomLightnessOf(double luminance);
 struct SceneFacts {
     std::optional<double> luminanceOfGrey{}; ///< cd/m2 that 0.18 stands for
     std::function<double(double light)>
-        noise; ///< standard deviation of a pixel of the merge in full, as a share of light
+        noise;                          ///< standard deviation of a pixel of the merge in full, as a share of light
+    ImageView<const uint8_t> clipped{}; ///< of the whole scene, at any size: not 0 where no frame holds the pixel
 };
 
 /// Of a picture of the whole scene, linear Rec. 2020; looked at in at most 500 pixels along its longer side. Complete.

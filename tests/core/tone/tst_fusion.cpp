@@ -2,6 +2,7 @@
 #include "colour/transfer.h"
 #include "image/mat_p.h"
 #include "support/compare.h"
+#include "support/fsitm.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
 #include "support/tmqi.h"
@@ -111,7 +112,8 @@ private Q_SLOTS:
             const std::vector<double> all = blendedExposures(s, start);
             // The darkest shows the brightest light at 0.8 of white, whatever the range.
             QVERIFY(std::abs(luminanceOfEv(start.peakEv + all.front()) - 0.8) < 1e-9);
-            QVERIFY(std::abs(all.back() - (2.0 + range / 100.0 * 7.0)) < 1e-9); // by hand; 8: the darkest light is grey
+            // By hand: at 8 the darkest light is grey, at 3 it is five stops darker, which is a stop over 2.
+            QVERIFY(std::abs(all.back() - (3.0 + range / 100.0 * 5.0)) < 1e-9);
             for (size_t i = 1; i < all.size(); ++i)
                 QVERIFY(all[i] > all[i - 1] && all[i] - all[i - 1] <= 2.0 + 1e-9);
         }
@@ -206,6 +208,26 @@ private Q_SLOTS:
         QVERIFY(test::toneQuality(light.view(), test::luminancePlane(even.view()).view()).structure <
                 of(flat).structure);
         QVERIFY_THROWS_EXCEPTION(ArgumentError, test::toneQuality(Image<float>(64, 64, 1).view(), light.view()));
+    }
+    void featureSimilarityHasItsProperties()
+    {
+        Image<float> scene(160, 120, 3), turned(160, 120, 3);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < 120; ++y)
+                for (int x = 0; x < 160; ++x) {
+                    const double stops = std::sin(x / 5.0 + c) + std::cos(y / 7.0 + x / 11.0) + 4.0 * (x > 80);
+                    scene.row(c, y)[x] = float(std::exp2(stops));
+                    turned.row(c, y)[x] = float(100.0 - 10.0 * stops);
+                }
+        Image<float> squeezed(scene.shape()); // any monotone curve keeps most of the pattern of log light
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < 120; ++y)
+                for (int x = 0; x < 160; ++x)
+                    squeezed.row(c, y)[x] = 100.0f + 10.0f * std::log2(scene.row(c, y)[x]);
+        QVERIFY(test::featureSimilarity(scene.view(), squeezed.view()) > 0.9);
+        QVERIFY(test::featureSimilarity(scene.view(), turned.view()) < 0.2);
+        QVERIFY_THROWS_EXCEPTION(ArgumentError,
+                                 test::featureSimilarity(scene.view(), Image<float>(160, 120, 1).view()));
     }
 };
 

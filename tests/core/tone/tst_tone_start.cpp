@@ -15,6 +15,20 @@ using namespace yolk;
 
 class TestToneStart : public QObject {
     Q_OBJECT
+
+    /// A room, a window of 1 %, and a sun of 0.04 % five stops above it.
+    static Image<float> roomWithSun()
+    {
+        Image<float> scene(500, 300, 3);
+        for (int y = 0; y < 300; ++y)
+            for (int x = 0; x < 500; ++x) {
+                const double ev = y >= 100 && y < 130 && x < 50 ? (x < 8 && y < 108 ? 11.0 : 6.0) : -2.0 + x / 250.0;
+                for (int c = 0; c < 3; ++c)
+                    scene.row(c, y)[x] = float(luminanceOfEv(ev));
+            }
+        return scene;
+    }
+
 private Q_SLOTS:
     void heldLightIsShown_data()
     {
@@ -73,6 +87,49 @@ private Q_SLOTS:
                     scene.row(c, y)[x] = float(4.0 * orange[size_t(c)]);
         // By hand: 1 / (0.2126 + 0.7152 x 0.35 + 0.0722 x 0.1)
         QVERIFY(std::abs(toneStartOf(scene.view()).peakColour - 1.0 / 0.47014) < 0.01);
+    }
+    void saysWhatEndsWhite()
+    {
+        const Image<float> scene = roomWithSun();
+        const ToneStart start = toneStartOf(scene.view());
+        QVERIFY(std::abs(start.peakEv - 6.0) < 1e-3);
+        QVERIFY(std::abs(start.tail.back() - 11.0) < 1e-3);
+        ToneSettings settings = automaticTone(start);
+        settings.method = ToneMethod::Global;
+        const double share = whiteShare(settings, start);
+        QVERIFY2(share > 2e-4 && share < 1e-3, qPrintable(QString::number(share)));
+        // Against the picture itself.
+        const auto whiteIn = [&](const ToneSettings &s) {
+            const Image<float> picture = test::toned(scene.view(), s, start);
+            double count = 0.0;
+            for (int y = 0; y < 300; ++y)
+                for (int x = 0; x < 500; ++x)
+                    count += 255.0 * encodeSrgb(double(picture.row(1, y)[x])) >= 249.99;
+            return count / (500.0 * 300.0);
+        };
+        QVERIFY(std::abs(whiteIn(settings) - 64.0 / 150000.0) < 1e-6);
+        settings.shoulder = shoulderThatHolds(settings, start);
+        QVERIFY(settings.shoulder > 50.0 && settings.shoulder < 100.0);
+        QCOMPARE(whiteShare(settings, start), 0.0);
+        QCOMPARE(whiteIn(settings), 0.0);
+        ToneSettings exposed = settings;
+        exposed.exposure += 6.0;
+        QVERIFY2(whiteShare(exposed, start) > 0.0015, qPrintable(QString::number(whiteShare(exposed, start))));
+        settings.method = ToneMethod::Plain;
+        QCOMPARE(whiteShare(settings, start), 0.0);
+    }
+    void whatNobodyHoldsIsNoLightToBeShown()
+    {
+        const Image<float> scene = roomWithSun();
+        Image<uint8_t> clipped(1000, 600, 1); // at another size
+        for (int y = 200; y < 216; ++y)
+            std::fill_n(clipped.row(0, y), 16, uint8_t(200));
+        const ToneStart start = toneStartOf(scene.view(), {{}, {}, clipped.view()});
+        QVERIFY(std::abs(start.tail.back() - 6.0) < 1e-3);
+        QCOMPARE(whiteShare(automaticTone(start), start), 0.0);
+        for (int y = 0; y < 600; ++y)
+            std::fill_n(clipped.row(0, y), 1000, uint8_t(200));
+        QCOMPARE(toneStartOf(scene.view(), {{}, {}, clipped.view()}), toneStartOf(scene.view()));
     }
     void nightStaysDark()
     {

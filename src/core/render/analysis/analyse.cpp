@@ -214,11 +214,15 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     Recipe asShot = recipe;
     asShot.white = {};
     asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
-    const PicturePtr scene = sceneOf(RenderPlan(sources, out, asShot),
-                                     measuringRequest(sources, *bracket.frames[bracket.reference].frame), ctx);
+    const RenderRequest request = measuringRequest(sources, *bracket.frames[bracket.reference].frame);
+    const RenderPlan plan(sources, out, asShot);
+    ExecContext looking = ctx.part(0.0, 0.95), again = ctx.part(0.95, 1.0);
+    const PicturePtr scene = sceneOf(plan, request, looking);
+    const MergedPtr merged = mergedOf(plan, request.reduction, again); // made by then
     out.asShot = lightOf(colour, colour.neutral);
-    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, ctx);
-    out.tone = toneStartOf(scene->view(), {luminanceOfGrey(bracket), mergedNoise(bracket)});
+    out.automaticWhite = guessedWhite(colour, *scene, out.asShot, again);
+    out.tone =
+        toneStartOf(scene->view(), {luminanceOfGrey(bracket), mergedNoise(bracket), merged->pixels.clipped.view()});
 }
 
 } // namespace

@@ -116,6 +116,7 @@ template <class Archive, OfType<ToneStart> T> void visit(Archive &archive, T &to
     archive("room_ev", tone.roomEv);
     archive("high_ev", tone.highEv);
     archive("peak_ev", tone.peakEv);
+    archive("tail", tone.tail);
     archive("peak_colour", tone.peakColour);
     archive("texture", tone.texture);
     archive("exposure", tone.exposure);
