@@ -124,7 +124,7 @@ void slide(MainWindow &window, Report &report)
         });
         measure(std::string(method.key) + ".saturation", [&](Recipe &recipe, int i) {
             recipe = start;
-            recipe.colour.saturation = (i * 37) % 60 - 30;
+            settingsOf<Saturation>(recipe.adjustments).saturation = (i * 37) % 60 - 30;
         });
     }
     const QSize shown = window.canvas()->picture().image.size();

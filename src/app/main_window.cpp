@@ -13,8 +13,11 @@
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
+#include "steps/colour_panel.h"
+#include "steps/curve_group.h"
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
+#include "steps/hues_group.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/preset_group.h"
@@ -74,7 +77,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 {
     setAcceptDrops(true);
     resize(1280, 800);
-    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Export")}, this);
+    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Export")}, this);
     compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
     heldKeys_ = new HoldKeys(this);
@@ -96,14 +99,16 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     shelf_ = new PresetShelf(
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
+    colourPanel_ = new ColourPanel(document_, this);
     auto *exporting = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
     panels_->setFixedWidth(kPanelWidth);
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
-                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(exporting)})
+    for (QWidget *panel :
+         {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(tonePanel_),
+          static_cast<QWidget *>(colourPanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->setVisible(false);
     for (QWidget *widget : panels_->findChildren<QWidget *>())
@@ -174,9 +179,20 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(tonePanel_->presets(), &PresetGroup::failed, this, complain);
     connect(tasting_, &TastingSheet::failed, this, complain);
     connect(tasting_, &TastingSheet::closed, this, &MainWindow::endTasting);
-    connect(framesPanel_, &FramesPanel::pickAsked, canvas_, &Canvas::setPicking);
-    connect(canvas_, &Canvas::pickingChanged, framesPanel_->white()->pick(), &QPushButton::setChecked);
-    connect(canvas_, &Canvas::picked, document_, &Document::pickWhite);
+    const auto picks = [this](auto *group, auto pick) { // a button of its own, and what it takes from the picture
+        using Group = std::remove_pointer_t<decltype(group)>;
+        connect(group, &Group::pickAsked, this,
+                [this, pick, button = group->pick()](bool on) { pickBy(button, pick, on); });
+    };
+    picks(framesPanel_->white(), &Document::pickWhite);
+    picks(colourPanel_->white(), &Document::pickWhite);
+    picks(colourPanel_->hues(), &Document::pickHue);
+    picks(colourPanel_->curve(), &Document::pickCurvePoint);
+    connect(canvas_, &Canvas::pickingChanged, this, [this](bool on) {
+        if (!on && picker_)
+            picker_->setChecked(false);
+    });
+    connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { (document_->*pick_)(at); });
     MovementGroup *movement = mergePanel_->movement();
     connect(movement, &MovementGroup::placeAsked, canvas_, &Canvas::showArea);
     connect(movement, &MovementGroup::drawingAsked, canvas_, &Canvas::setDrawing);
@@ -404,10 +420,20 @@ void MainWindow::refreshCommands()
     previousSet_->setEnabled(sets > 1 && openSet_ > 0);
 }
 
+void MainWindow::pickBy(QPushButton *button, void (Document::*pick)(const QPointF &), bool on)
+{
+    if (picker_ && picker_ != button)
+        picker_->setChecked(false);
+    picker_ = button;
+    pick_ = pick;
+    button->setChecked(on);
+    canvas_->setPicking(on);
+}
+
 void MainWindow::refreshMarks()
 {
     const Recipe start = withoutPresets({}, document_->automaticRecipe());
-    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Export})
+    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Export})
         path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
 }
 

@@ -7,11 +7,13 @@
 #include <QMainWindow>
 
 class QAction;
+class QPushButton;
 class QStackedWidget;
 
 namespace yolk::app {
 
 class Canvas;
+class ColourPanel;
 class EmptyState;
 class CompareBar;
 class FrameCaption;
@@ -43,6 +45,7 @@ public:
     InspectionCaption *inspectionCaption() const { return inspectionCaption_; }
     MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
+    ColourPanel *colourPanel() const { return colourPanel_; }
     CompareBar *compareBar() const { return compareBar_; }
     ReadingsList *readings() const { return readings_; }
     StatusLine *statusLine() const { return status_; }
@@ -91,6 +94,8 @@ private:
     void askAndSaveRadiance();
     void refreshCommands();
     void refreshMarks();
+    /// The next click on the picture is for `pick`; `button` stays down until then.
+    void pickBy(QPushButton *button, void (Document::*pick)(const QPointF &), bool on);
     void refreshShapes(); ///< areas that were drawn on the picture
     void refreshMessages();
     void showShortcuts();
@@ -118,6 +123,9 @@ private:
     FramesPanel *framesPanel_;
     MergePanel *mergePanel_;
     TonePanel *tonePanel_;
+    ColourPanel *colourPanel_;
+    QPushButton *picker_ = nullptr; // who asked for the next click on the picture
+    void (Document::*pick_)(const QPointF &) = &Document::pickWhite;
     LightScale *scale_;
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;

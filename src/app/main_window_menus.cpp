@@ -8,8 +8,13 @@
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
 #include "status_line.h"
+#include "steps/colour_panel.h"
+#include "steps/frames_panel.h"
+#include "steps/hues_group.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
+#include "steps/step_path.h"
+#include "steps/white_group.h"
 
 #include <QCoreApplication>
 #include <QInputDialog>
@@ -70,17 +75,25 @@ void MainWindow::makeMenus()
                        [this] { document_->redo(); });
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Start again"), QKeySequence(tr("Ctrl+Shift+R")),
-                           tr("Returns the tone to its automatic start."), [this] { document_->startAgain(); });
+                           tr("Returns tone and colour to their automatic start."),
+                           [this] { document_->startAgain(); });
     needSet_ << addCommand(edit, tr("&Taste presets"), QKeySequence(Qt::Key_Y),
-                           tr("Shows the picture under every preset, to choose by eye."),
-                           [this] { taste(false); });
+                           tr("Shows the picture under every preset, to choose by eye."), [this] { taste(false); });
     needSet_ << addCommand(edit, tr("Taste &neighbours"), QKeySequence(tr("Shift+Y")),
                            tr("Shows nine pictures round the present one, to choose by eye."), [this] { taste(true); });
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Pick something neutral"), QKeySequence(tr("W")),
                            tr("The colour of the place that is clicked next becomes neutral."), [this] {
-                               goTo(Step::Frames);
-                               canvas_->setPicking(!canvas_->isPicking());
+                               if (path_->current() != int(Step::Colour))
+                                   goTo(Step::Frames);
+                               WhiteGroup *white = path_->current() == int(Step::Colour) ? colourPanel_->white()
+                                                                                         : framesPanel_->white();
+                               pickBy(white->pick(), &Document::pickWhite, !canvas_->isPicking());
+                           });
+    needSet_ << addCommand(edit, tr("Pick a &hue"), QKeySequence(tr("H")),
+                           tr("The colour of the place that is clicked next gets a mark on the hue ring."), [this] {
+                               goTo(Step::Colour);
+                               pickBy(colourPanel_->hues()->pick(), &Document::pickHue, !canvas_->isPicking());
                            });
     needSet_ << addCommand(edit, tr("&Leave out what adds little"), QKeySequence(tr("Ctrl+Shift+L")),
                            tr("Leaves out the frames without which the set holds as much."),

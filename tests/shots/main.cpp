@@ -3,7 +3,9 @@
 #include "document/demo_sets.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
+#include "recipe/sections.h"
 #include "sets/collection.h"
+#include "steps/colour_panel.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/preset_group.h"
@@ -130,6 +132,29 @@ int main(int argc, char **argv)
         shoot(window, name);
     }
     window.document()->inspect(std::nullopt);
+    window.goTo(Step::Colour);
+    const auto mark = [&](const QPointF &place,
+                          const yolk::HueMark &change) { // by its hue, as by a click on the picture
+        window.document()->pickHue(place);
+        while (!QTest::qWaitFor([&] { return !window.document()->lanes()[3]->busy(); }, 100) ||
+               yolk::settingsOf<yolk::HueMarks>(window.document()->recipe().adjustments).marks.empty())
+            QTest::qWait(20);
+        yolk::Recipe next = window.document()->recipe();
+        yolk::HueMark &made = yolk::settingsOf<yolk::HueMarks>(next.adjustments).marks.back();
+        made = {made.hue, change.width, change.turn, change.saturation, change.lightness};
+        window.document()->setRecipe(next, QStringLiteral("hue mark"));
+    };
+    mark({520, 250}, {0, 45, -12, -30, -10});
+    shoot(window, "colour");
+    if (wanted.contains(QStringLiteral("colour-lower"))) {
+        auto *bar = window.colourPanel()->verticalScrollBar();
+        bar->setValue(bar->maximum() / 2);
+        shoot(window, "colour-lower");
+        bar->setValue(bar->maximum());
+        wanted << QStringLiteral("colour-end");
+        shoot(window, "colour-end");
+    }
+    window.document()->startAgain(Step::Colour);
     window.goTo(Step::Export);
     shoot(window, "export");
 

@@ -8,6 +8,7 @@
 #include "jobs/lane.h"
 #include "recipe/history.h"
 #include "recipe/preset.h"
+#include "recipe/step.h"
 #include "render/render.h"
 #include "render/views/inspect.h"
 #include "render/views/tone_response.h"
@@ -106,6 +107,7 @@ public:
     void dragZone(int index, double lightness, const QString &gesture);
     Recipe automaticRecipe() const; ///< the present one with tone and colour at their automatic start
     void startAgain();              ///< back to it
+    void startAgain(Step step);     ///< what one step holds
     void applyPreset(const Preset &preset, double amount, const QString &gesture = {});
     /// Renders the picture under other settings and hands each out with tasted() as it is ready; what was asked for
     /// before and is not ready is dropped.
@@ -118,6 +120,10 @@ public:
     /// Light under which the place becomes neutral: of the merge, or of the frame that is looked at.
     void pickWhite(const QPointF &picturePosition);
     WhitePoint white() const; ///< that is in force
+    /// The hue of a place before marks act on it, with hueMarked(); grey has none, which is said.
+    void pickHue(const QPointF &picturePosition);
+    /// The codes of a place before curves act on it, with lightMarked().
+    void pickCurvePoint(const QPointF &picturePosition);
     bool canUndo() const { return history_.canUndo(); }
     bool canRedo() const { return history_.canRedo(); }
     QString undoName() const { return QString::fromStdString(history_.undoName()); }
@@ -201,6 +207,8 @@ Q_SIGNALS:
     void tasted(const QString &key, const QImage &picture);
     void summaryChanged(); ///< overview() and outputHistogram()
     void readingsChanged();
+    void hueMarked(double degrees);
+    void lightMarked(const yolk::Vector3 &codes); ///< R, G, B of Rec. 2020 as sRGB codes them, 0 to 1
     void versionsChanged();
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
@@ -239,6 +247,7 @@ private:
     void summarise();
     void showEndsBriefly();
     void read();
+    void pickColour(const QPointF &position, const Recipe &recipe, const std::function<void(const Vector3 &)> &take);
     void movePins(const std::string &reference);
     void findHistogram();
 

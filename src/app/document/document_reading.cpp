@@ -1,11 +1,14 @@
 // What stands at a place of the picture: under the pointer, and at the pins.
 #include "document/document.h"
 
+#include "colour/oklab.h"
+#include "colour/transfer.h"
 #include "document/screen_picture.h"
 #include "render/views/reading.h"
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace yolk::app {
 namespace {
@@ -87,6 +90,62 @@ void Document::movePins(const std::string &reference)
         }
     }
     pinsOn_ = reference;
+}
+
+/// Display light of a place, linear Rec. 2020, under settings of its own.
+void Document::pickColour(const QPointF &position, const Recipe &settings,
+                          const std::function<void(const Vector3 &)> &take)
+{
+    if (!isOpen() || !QRectF(area_).contains(position))
+        return;
+    auto work = [sources = sources_, measured = *measured_, settings, position,
+                 reduction = fullMergeReady() ? 1 : previewReduction(sources_)](ExecContext &ctx) {
+        std::vector<Point> places;
+        constexpr int kReach = 2; // pixels of the merge: single ones are noise
+        for (int y = -kReach; y <= kReach; ++y)
+            for (int x = -kReach; x <= kReach; ++x)
+                places.push_back({position.x() + x * reduction, position.y() + y * reduction});
+        Vector3 mean{};
+        for (const Vector3 &rgb : outputAt(sources, measured, settings, reduction, places, ctx))
+            for (size_t c = 0; c < 3; ++c)
+                mean[c] += rgb[c] / double(places.size());
+        return rgbToRgb(primariesOf(settings.output.space), kRec2020) * mean;
+    };
+    pickLane_.start<Vector3>({}, work, [this, take](Outcome<Vector3> outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT failed(outcome.error);
+        if (outcome.result)
+            take(*outcome.result);
+    });
+}
+
+void Document::pickHue(const QPointF &position)
+{
+    Recipe before = recipe();
+    settingsOf<HueMarks>(before.adjustments) = {};
+    settingsOf<Monochrome>(before.adjustments) = {};
+    settingsOf<Tints>(before.adjustments) = {};
+    settingsOf<LightCurve>(before.adjustments) = {};
+    pickColour(position, before, [this](const Vector3 &rgb) {
+        const Oklab lab = OklabSpace(kRec2020).fromRgb(rgb);
+        constexpr double kGrey = 0.008; // chroma that nobody sees a hue in
+        if (chromaOf(lab) < kGrey)
+            return Q_EMIT failed(tr("This place is grey: pick one that has a colour."));
+        const double degrees = std::atan2(lab.b, lab.a) * 180.0 / std::numbers::pi;
+        Q_EMIT hueMarked(degrees < 0.0 ? degrees + 360.0 : degrees);
+    });
+}
+
+void Document::pickCurvePoint(const QPointF &position)
+{
+    Recipe before = recipe();
+    settingsOf<LightCurve>(before.adjustments) = {};
+    pickColour(position, before, [this](const Vector3 &rgb) {
+        Vector3 codes;
+        for (size_t c = 0; c < 3; ++c)
+            codes[c] = encodeSrgb(std::clamp(rgb[c], 0.0, 1.0));
+        Q_EMIT lightMarked(codes);
+    });
 }
 
 void Document::read()

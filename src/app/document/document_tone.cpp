@@ -45,6 +45,11 @@ void Document::startAgain()
     setRecipe(automaticRecipe(), tr("start again"));
 }
 
+void Document::startAgain(Step step)
+{
+    setRecipe(withoutStep(recipe(), step, automaticRecipe()), tr("start again"));
+}
+
 void Document::applyPreset(const Preset &preset, double amount, const QString &gesture)
 {
     if (isOpen())

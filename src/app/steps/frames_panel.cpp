@@ -46,7 +46,6 @@ FramesPanel::FramesPanel(Document *document, QWidget *parent) : Panel(parent), d
     addStretch();
     connect(more, &QPushButton::clicked, this, &FramesPanel::addAsked);
     connect(leaveOut_, &QPushButton::clicked, document, &Document::leaveOutDispensable);
-    connect(white_, &WhiteGroup::pickAsked, this, &FramesPanel::pickAsked);
     connect(document, &Document::bracketChanged, this, &FramesPanel::refresh);
     connect(document, &Document::thumbnailsChanged, this, &FramesPanel::refresh);
     connect(document, &Document::lookChanged, this, &FramesPanel::refresh);

@@ -24,7 +24,6 @@ public:
 
 Q_SIGNALS:
     void addAsked();
-    void pickAsked(bool on);
 
 private:
     void refresh();

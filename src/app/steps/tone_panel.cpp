@@ -32,7 +32,7 @@ TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
     });
     auto *again = new QPushButton(tr("Start again"), this);
     again->setToolTip(tr("Returns all settings of this step to the automatic start."));
-    connect(again, &QPushButton::clicked, document, &Document::startAgain);
+    connect(again, &QPushButton::clicked, document, [document] { document->startAgain(Step::Tone); });
     add(again);
     addStretch();
 }

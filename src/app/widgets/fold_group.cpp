@@ -2,6 +2,7 @@
 
 #include "theme/theme.h"
 
+#include <QCheckBox>
 #include <QFrame>
 #include <QToolButton>
 #include <QVBoxLayout>
@@ -33,7 +34,11 @@ FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
     auto *outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
     outer->setSpacing(0);
-    outer->addWidget(heading_);
+    top_ = new QHBoxLayout;
+    top_->setContentsMargins(0, 0, 0, 0);
+    top_->setSpacing(4);
+    top_->addWidget(heading_, 1);
+    outer->addLayout(top_);
     outer->addWidget(body_);
     auto *line = new QFrame(this);
     line->setFrameShape(QFrame::HLine);
@@ -48,6 +53,37 @@ FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
 void FoldGroup::add(QWidget *widget)
 {
     layout_->addWidget(widget);
+}
+
+void FoldGroup::addSwitch()
+{
+    switch_ = new QCheckBox(this);
+    switch_->setToolTip(tr("Switches this group off and on; its settings stay."));
+    switch_->setAccessibleName(tr("%1 on").arg(heading_->text()));
+    return_ = new QToolButton(heading_); // beside its arrow
+    return_->setFixedSize(24, 22);
+    return_->setStyleSheet(QStringLiteral("QToolButton { background: transparent; border: none; }"
+                                          "QToolButton:hover, QToolButton:focus { background: palette(midlight); }"));
+    return_->setIcon(themedIcon(QStringLiteral("rotate-ccw")));
+    return_->setFocusPolicy(Qt::TabFocus);
+    return_->setToolTip(tr("Returns this group to its start."));
+    return_->setAccessibleName(tr("%1 as at the start").arg(heading_->text()));
+    auto *over = new QHBoxLayout(heading_);
+    over->setContentsMargins(0, 0, 28, 0);
+    over->addStretch();
+    over->addWidget(return_);
+    top_->insertWidget(0, switch_);
+    connect(switch_, &QCheckBox::clicked, this, &FoldGroup::switched);
+    connect(return_, &QToolButton::clicked, this, &FoldGroup::returnAsked);
+    connect(&Theme::instance(), &Theme::changed, return_,
+            [button = return_] { button->setIcon(themedIcon(QStringLiteral("rotate-ccw"))); });
+}
+
+void FoldGroup::showSwitch(bool on, bool changed)
+{
+    switch_->setChecked(on);
+    return_->setVisible(changed);
+    body_->setEnabled(on);
 }
 
 void FoldGroup::setOpen(bool open)

@@ -3,6 +3,8 @@
 
 #include <QWidget>
 
+class QCheckBox;
+class QHBoxLayout;
 class QToolButton;
 class QVBoxLayout;
 
@@ -14,10 +16,20 @@ public:
     explicit FoldGroup(const QString &name, QWidget *parent = nullptr);
     void add(QWidget *widget);
     void setOpen(bool open);
+    /// In the heading: off and on, and back to the start; for groups that can be.
+    void addSwitch();
+    void showSwitch(bool on, bool changed); ///< emits nothing
+
+Q_SIGNALS:
+    void switched(bool on);
+    void returnAsked();
 
 private:
     void showState();
     QToolButton *heading_;
+    QHBoxLayout *top_;
+    QCheckBox *switch_ = nullptr;
+    QToolButton *return_ = nullptr;
     QWidget *body_;
     QVBoxLayout *layout_;
 };

@@ -23,6 +23,9 @@ public:
         (void)scale;
         return 0;
     }
+    /// Whether it takes that light as Oklab (L, a, b) in place of linear Rec. 2020. Neighbours of the list that do share
+    /// one conversion; none of them has context.
+    virtual bool isInOklab() const { return false; }
     /// Shapes:  three planes; `in` has context() more rows and columns on each side than `out`, whose pixels lie on
     ///          `grid`; beyond the edge of the picture the pixels of the edge repeat. Without context `in` may be `out`.
     /// NaN:     may stay. Threads: called for several rows at once.

@@ -6,14 +6,26 @@
 #pragma once
 
 #include "adjust/adjustment.h"
+#include "adjust/hue_marks.h"
+#include "adjust/light_curve.h"
+#include "adjust/monochrome.h"
+#include "adjust/saturation.h"
+#include "adjust/tints.h"
 #include "adjust/vibrance.h"
+#include "adjust/warm_cool.h"
 
 #include <tuple>
 
 namespace yolk {
 
 using AdjustmentList = std::tuple< //
-    Vibrance                       //
+    Saturation,                    //
+    Vibrance,                      //
+    WarmCool,                      //
+    HueMarks,                      //
+    Monochrome,                    //
+    Tints,                         //
+    LightCurve                     //
     >;
 
 namespace detail {

@@ -1,7 +1,9 @@
 #include "adjust/vibrance.h"
 
+#include "adjust/oklab_adjustment.h"
 #include "base/vectorise.h"
-#include "colour/oklab_rows.h"
+
+#include <cmath>
 
 namespace yolk {
 namespace {
@@ -10,32 +12,33 @@ YOLK_MULTIVERSION
 void scaleChromaRow(const float *__restrict amount, int width, float *__restrict a, float *__restrict b)
 {
     constexpr float kSpared = 0.5f * 0.155f, kPercent = 0.01f;
+    constexpr float kSkinA = 0.642788f, kSkinB = 0.766044f; // cosine and sine of 50 degrees
+    constexpr float kFar = 0.766044f, kNear = 0.939693f;    // cosines of 40 and 20 degrees
+    constexpr float kLess = 0.7f, kNothing = 1e-12f;
     for (int x = 0; x < width; ++x) {
-        const float spared = (a[x] * a[x] + b[x] * b[x]) * (1.0f / (kSpared * kSpared));
-        const float gain = 1.0f + kPercent * amount[x] / (1.0f + spared);
+        const float square = a[x] * a[x] + b[x] * b[x];
+        const float near = (kSkinA * a[x] + kSkinB * b[x]) / std::sqrt(square + kNothing);
+        float skin = (near - kFar) * (1.0f / (kNear - kFar));
+        skin = skin > 0.0f ? skin : 0.0f;
+        skin = skin < 1.0f ? skin : 1.0f;
+        skin = skin * skin * (3.0f - 2.0f * skin);
+        const float spared = square * (1.0f / (kSpared * kSpared));
+        const float gain = 1.0f + kPercent * amount[x] * (1.0f - kLess * skin) / (1.0f + spared);
         a[x] *= gain;
         b[x] *= gain;
     }
 }
 
-class VibranceKernel : public Adjustment {
+class VibranceKernel : public OklabAdjustment {
 public:
     explicit VibranceKernel(Parameter amount) : amount_(std::move(amount)) {}
-    void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
-    {
-        static const OklabSpace kSpace(kRec2020);
-        const int width = in.width();
-        std::vector<float> amount;
-        for (int y = 0; y < in.height(); ++y) {
-            const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
-            float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
-            oklabOfRow(from, width, kSpace, to);
-            scaleChromaRow(amount_.row(grid, y, width, amount), width, to[1], to[2]);
-            rgbOfRow(to, width, kSpace, to);
-        }
-    }
 
 private:
+    void change(float *, float *a, float *b, int width, const PixelGrid &grid, int y) const override
+    {
+        std::vector<float> amount;
+        scaleChromaRow(amount_.row(grid, y, width, amount), width, a, b);
+    }
     Parameter amount_;
 };
 

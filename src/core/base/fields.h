@@ -108,6 +108,7 @@ template <class S, class Item, class Table> struct ListField {
     const Table *items;
     size_t most; ///< how many
     Visible<S> visible = nullptr;
+    std::string_view group{}; ///< of those that stand in the window
 };
 
 /// Rows that a slider can stand for.
@@ -122,6 +123,12 @@ concept IsChoice = requires(const Field &field)
 {
     field.choices;
 };
+
+/// Rows of something that is on or off.
+template <class Field> constexpr bool kIsSwitch = false;
+template <class S> constexpr bool kIsSwitch<SwitchField<S>> = true;
+template <class Field>
+concept IsSwitch = kIsSwitch<std::remove_cvref_t<Field>>;
 
 /// Calls visit(row) for each row of a table.
 template <class Table, class Visit> void forEachField(const Table &table, Visit &&visit)

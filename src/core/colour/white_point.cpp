@@ -21,13 +21,45 @@ Uv planckian(double t)
         (0.317398726 + 4.22806245e-5 * t + 4.20481691e-8 * t * t) / (1.0 - 2.89741816e-5 * t + 1.61456053e-7 * t * t)};
 }
 
-/// Unit vector across the locus, towards green.
+Uv uvOf(Chromaticity c)
+{
+    const double d = -2.0 * c.x + 12.0 * c.y + 3.0; // [CIE15]: x, y to CIE 1960
+    return {4.0 * c.x / d, 6.0 * c.y / d};
+}
+
+/// [CIE15], daylight of 4000 to 25 000 K.
+Uv daylight(double t)
+{
+    const double x = t <= 7000.0 ? -4.6070e9 / (t * t * t) + 2.9678e6 / (t * t) + 0.09911e3 / t + 0.244063
+                                 : -2.0064e9 / (t * t * t) + 1.9018e6 / (t * t) + 0.24748e3 / t + 0.237040;
+    return uvOf({x, -3.0 * x * x + 2.870 * x - 0.275});
+}
+
+Chromaticity chromaticityOf(Uv at)
+{
+    const double d = 2.0 * at.u - 8.0 * at.v + 4.0;
+    return {3.0 * at.u / d, 2.0 * at.v / d};
+}
+
+/// Unit vector across the Planckian locus, towards green.
 Uv normalAt(double t)
 {
     const double step = 1e-4 * t;
     const Uv a = planckian(t - step), b = planckian(t + step);
     const double du = b.u - a.u, dv = b.v - a.v, length = std::hypot(du, dv);
     return {dv / length, -du / length}; // u falls along the locus, so that this points up
+}
+
+/// How far white light of this temperature lies from the Planckian locus, in thousandths: none up to 4000 K, as far as
+/// daylight from 5000 K on, and a smooth step from one to the other.
+double offsetAt(double t)
+{
+    constexpr double kGlow = 4000.0, kDay = 5000.0;
+    const double at = std::clamp((t - kGlow) / (kDay - kGlow), 0.0, 1.0), share = at * at * (3.0 - 2.0 * at);
+    if (share <= 0.0)
+        return 0.0;
+    const Uv day = daylight(t), glow = planckian(t), across = normalAt(t);
+    return share * 1e3 * ((day.u - glow.u) * across.u + (day.v - glow.v) * across.v);
 }
 
 } // namespace
@@ -38,15 +70,18 @@ Chromaticity chromaticityOf(const WhitePoint &white)
         throw ArgumentError("white of " + shortestText(white.temperature) + " K: must lie in " +
                             shortestText(kWarmestWhite) + " to " + shortestText(kCoolestWhite));
     const Uv on = planckian(white.temperature), across = normalAt(white.temperature);
-    const double u = on.u + 1e-3 * white.tint * across.u, v = on.v + 1e-3 * white.tint * across.v;
-    const double d = 2.0 * u - 8.0 * v + 4.0; // [CIE15]: CIE 1960 to x, y
-    return {3.0 * u / d, 2.0 * v / d};
+    const double away = 1e-3 * (white.tint + offsetAt(white.temperature));
+    return chromaticityOf(Uv{on.u + away * across.u, on.v + away * across.v});
+}
+
+WhitePoint fromPlanckian(const WhitePoint &white)
+{
+    return {white.temperature, std::clamp(white.tint - offsetAt(white.temperature), -kLargestTint, kLargestTint)};
 }
 
 WhitePoint whitePointOf(Chromaticity c)
 {
-    const double d = -2.0 * c.x + 12.0 * c.y + 3.0;
-    const Uv at{4.0 * c.x / d, 6.0 * c.y / d};
+    const Uv at = uvOf(c);
     // The foot of the perpendicular: nearest of a coarse walk in reciprocal temperature, then bisected between its
     // neighbours on the sign of the distance along the locus.
     const auto away = [&](double mired) {
@@ -72,7 +107,7 @@ WhitePoint whitePointOf(Chromaticity c)
     }
     const double t = std::clamp(1e6 / (0.5 * (low + high)), kWarmestWhite, kCoolestWhite);
     const Uv p = planckian(t), across = normalAt(t);
-    const double tint = 1e3 * ((at.u - p.u) * across.u + (at.v - p.v) * across.v);
+    const double tint = 1e3 * ((at.u - p.u) * across.u + (at.v - p.v) * across.v) - offsetAt(t);
     return {t, std::clamp(tint, -kLargestTint, kLargestTint)};
 }
 

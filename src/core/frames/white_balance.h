@@ -15,7 +15,7 @@ enum class WhiteMode { AsShot, Automatic, Own };
 
 struct WhiteSettings {
     WhiteMode mode = WhiteMode::AsShot;
-    double temperature = 6504.0, tint = 3.2; ///< of the light that shall look neutral; for Own
+    double temperature = 6504.0, tint = 0.0; ///< of the light that shall look neutral; for Own
     bool operator==(const WhiteSettings &) const = default;
 };
 
@@ -39,9 +39,9 @@ inline constexpr auto kWhiteFields = std::tuple{
                              "Temperature", "The light of the scene: higher values make the picture warmer",
                              isOwnWhite},
     RealField<WhiteSettings>{
-        "tint", &WhiteSettings::tint, -60, 60, 3.2, 0.5, 1, "", "White balance", "Tint",
-        "How green the light of the scene is, in thousandths of CIE 1960: higher values take green "
-        "away",
+        "tint", &WhiteSettings::tint, -60, 60, 0, 0.5, 1, "", "White balance", "Tint",
+        "How much greener the light of the scene is than daylight or glowing lamps, in thousandths of CIE 1960: "
+        "higher values take green away",
         isOwnWhite},
 };
 

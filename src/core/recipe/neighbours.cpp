@@ -24,15 +24,15 @@ std::array<Recipe, 9> neighboursOf(const Recipe &recipe, double step)
         const double brighter = (double(i % 3) - 1.0) * step, bolder = (double(i / 3) - 1.0) * step;
         r.tone.exposure += kStops * brighter;
         r.tone.contrast += kContrast * bolder;
-        r.colour.saturation += kSaturation * bolder;
-        if (isLayered(recipe.tone)) {
+        settingsOf<Saturation>(r.adjustments).saturation += kSaturation * bolder;
+        if (recipe.tone.method == ToneMethod::Local || recipe.tone.method == ToneMethod::Blend) {
             r.tone.localContrast += kLocal * bolder;
             r.tone.fineDetail += kFine * bolder;
         } else {
             r.tone.contrast += kContrast * bolder; // nothing else can carry it
         }
         clampAll(r.tone, kToneFields);
-        clampAll(r.colour, kColourFields);
+        clampAll(settingsOf<Saturation>(r.adjustments), Saturation::kFields);
     }
     return out;
 }

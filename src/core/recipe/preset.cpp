@@ -1,11 +1,11 @@
 #include "recipe/preset.h"
 
+#include "base/field_text.h"
 #include "recipe/builtin_presets_p.h"
 #include "recipe/json_values_p.h"
 #include "recipe/sections.h"
 
 #include <algorithm>
-#include <cctype>
 
 namespace yolk {
 namespace {
@@ -13,23 +13,16 @@ namespace {
 using nlohmann::json;
 
 constexpr const char *kFormat = "yolk-preset";
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
-std::string partOf(std::string_view group)
-{
-    std::string out(group);
-    std::ranges::transform(out, out.begin(), [](unsigned char c) { return char(std::tolower(c)); });
-    return out;
-}
-
-/// Calls visit(section, field) for each setting that presets may hold: numbers and choices.
+/// Calls visit(section, field) for each setting that presets may hold: numbers, choices and switches.
 template <class Visit> void forEachForPresets(Visit &&visit)
 {
     forEachSection([&](const auto &section) {
         if (section.inPresets == InPresets::Yes)
             forEachField(*section.fields, [&](const auto &field) {
                 using Field = std::remove_cvref_t<decltype(field)>;
-                if constexpr (IsReal<Field> || IsChoice<Field>)
+                if constexpr (IsReal<Field> || IsChoice<Field> || IsSwitch<Field>)
                     visit(section, field);
             });
     });
@@ -40,7 +33,7 @@ template <class AnyRecipe, class Visit>
 void forEachHeld(const std::set<std::string> &parts, AnyRecipe &recipe, const Recipe &start, Visit &&visit)
 {
     forEachForPresets([&](const auto &section, const auto &field) {
-        if (parts.contains(partOf(field.group)))
+        if (parts.contains(groupKey(field.group)))
             visit(pathOf(section, field), section.of(recipe), section.of(start), field);
     });
 }
@@ -68,7 +61,7 @@ std::span<const PresetPart> presetParts()
     static const std::vector<PresetPart> parts = [] {
         std::vector<PresetPart> out;
         forEachForPresets([&](const auto &, const auto &field) {
-            const std::string key = partOf(field.group);
+            const std::string key = groupKey(field.group);
             if (std::ranges::find(out, key, &PresetPart::key) == out.end())
                 out.push_back({key, field.group});
         });
@@ -99,7 +92,7 @@ Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, con
                                                         ? nullptr
                                                         : std::get_if<std::string>(&it->second);
                         if (choice)
-                            assign(settings, field, *choice, path);
+                            assignText(settings, field, *choice, path);
                         else
                             settings.*field.member = automatic.*field.member;
                     }
@@ -118,6 +111,8 @@ Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::s
                         return;
                     if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>)
                         out.values[path] = settings.*field.member - automatic.*field.member;
+                    else if constexpr (IsSwitch<decltype(field)>)
+                        out.values[path] = std::string(settings.*field.member ? "on" : "off");
                     else
                         out.values[path] = std::string(keyOf(field, settings.*field.member));
                 });
@@ -143,6 +138,8 @@ Preset parsePreset(const std::string &text)
             throw ArgumentError("parts: there is no part " + key);
         out.parts.insert(key);
     }
+    if (root["version"].get<int>() < 2 && out.parts.contains("method"))
+        out.parts.insert("detail"); // was a part of it
     const json values = root.value("values", json::object());
     if (!values.is_object())
         throw ArgumentError("values: must be an object");
@@ -162,7 +159,7 @@ Preset parsePreset(const std::string &text)
                                     " to " + shortestText(most));
             out.values[path] = distance;
         } else {
-            assign(settings, field, textOfValue(values[path], path), path); // checks it
+            assignText(settings, field, textOfValue(values[path], path), path); // checks it
             out.values[path] = textOfValue(values[path], path);
         }
     });

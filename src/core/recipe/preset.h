@@ -15,7 +15,8 @@ namespace yolk {
 struct Preset {
     std::string name, group, description; ///< in words; the name is what a recipe and the command line call it by
     std::set<std::string> parts;          ///< which settings it decides: keys of presetParts()
-    /// By path, as "tone.range": a number is added to the automatic start, text is a choice. Other settings of its
+    /// By path, as "tone.range": a number is added to the automatic start, text is a choice or
+    /// a switch. Other settings of its
     /// parts are those of the start.
     std::map<std::string, std::variant<double, std::string>> values;
     bool operator==(const Preset &) const = default;

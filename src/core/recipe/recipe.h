@@ -3,7 +3,6 @@
 #pragma once
 
 #include "adjust/adjustment_list.h"
-#include "adjust/colour_settings.h"
 #include "align/align_settings.h"
 #include "colour/icc.h"
 #include "frames/bracket.h"
@@ -58,6 +57,16 @@ inline constexpr auto kPresetUseFields = std::tuple{
                          "How much of the preset is taken, in percent; 0 is the automatic start", isPresetUsed},
 };
 
+/// Groups of adjustments that are switched off, and keep their settings: groupKey() of their names.
+struct AdjustmentGroups {
+    std::set<std::string> off;
+    bool operator==(const AdjustmentGroups &) const = default;
+};
+
+inline constexpr auto kAdjustmentGroupFields = std::tuple{
+    TextSetField<AdjustmentGroups>{"off", &AdjustmentGroups::off},
+};
+
 struct Recipe {
     FrameChoice frames;
     PrepareSettings prepare;
@@ -65,8 +74,8 @@ struct Recipe {
     MovementSettings movement;
     WhiteSettings white;
     ToneSettings tone;
-    ColourSettings colour;
     AdjustmentSettings adjustments;
+    AdjustmentGroups groups;
     PresetUse preset;
     GeometrySettings geometry;
     ExportSettings output;

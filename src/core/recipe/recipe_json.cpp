@@ -56,11 +56,21 @@ void collectPaths(const json &object, const std::string &prefix, std::vector<std
     }
 }
 
+/// Tints were measured from the Planckian locus.
+WhiteSettings whiteOfVersion1(WhiteSettings white)
+{
+    if (white.mode != WhiteMode::Own)
+        return {white.mode};
+    const WhitePoint now = fromPlanckian({white.temperature, white.tint});
+    return {white.mode, now.temperature, now.tint};
+}
+
 } // namespace
 
 ReadRecipe parseRecipe(const std::string &text)
 {
     json root = openedText(text, {kFormat, "settings file", "version", kRecipeVersion});
+    const int version = root["version"].get<int>();
     root.erase("format");
     root.erase("version");
 
@@ -72,6 +82,8 @@ ReadRecipe parseRecipe(const std::string &text)
                 readField(section.of(out.recipe), field, *value, pathOf(section, field));
         });
     });
+    if (version < 2)
+        out.recipe.white = whiteOfVersion1(out.recipe.white);
     if (!root.empty()) {
         collectPaths(root, "", out.unknownPaths);
         out.unknown = root.dump();

@@ -8,7 +8,7 @@
 
 namespace yolk {
 
-inline constexpr int kRecipeVersion = 1;
+inline constexpr int kRecipeVersion = 2;
 
 struct ReadRecipe {
     Recipe recipe;

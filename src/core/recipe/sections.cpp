@@ -2,6 +2,9 @@
 
 #include "base/field_text.h"
 
+#include <algorithm>
+#include <cctype>
+
 namespace yolk {
 namespace {
 
@@ -63,6 +66,21 @@ template <class Section> void copySection(const Section &section, const Recipe &
                  [&](const auto &field) { section.of(to).*field.member = section.of(from).*field.member; });
 }
 
+/// Calls visit(section, field) for the settings of a group.
+template <class Visit> void forEachOf(Step step, std::string_view group, Visit &&visit)
+{
+    forEachSection([&](const auto &section) {
+        if (section.step != step)
+            return;
+        forEachField(*section.fields, [&](const auto &field) {
+            if constexpr (requires { field.group; }) {
+                if (groupKey(field.group) == group)
+                    visit(section, field);
+            }
+        });
+    });
+}
+
 Hash128 hashOf(Stage first, Stage last, const Recipe &recipe)
 {
     Hasher hasher;
@@ -74,6 +92,54 @@ Hash128 hashOf(Stage first, Stage last, const Recipe &recipe)
 }
 
 } // namespace
+
+std::string groupKey(std::string_view group)
+{
+    std::string out(group);
+    std::ranges::transform(out, out.begin(), [](unsigned char c) { return c == ' ' ? '_' : char(std::tolower(c)); });
+    return out;
+}
+
+AdjustmentSettings inForce(const Recipe &recipe)
+{
+    if (recipe.groups.off.empty())
+        return recipe.adjustments;
+    Recipe out = recipe;
+    const Recipe neutral;
+    for (const std::string &group : recipe.groups.off)
+        forEachOf(Step::Colour, group, [&](const auto &section, const auto &field) {
+            section.of(out).*field.member = section.of(neutral).*field.member;
+        });
+    return out.adjustments;
+}
+
+Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start)
+{
+    Recipe out = recipe;
+    forEachSection([&](const auto &section) {
+        if (section.step == step)
+            copySection(section, start, out);
+    });
+    return out;
+}
+
+Recipe withoutGroup(const Recipe &recipe, Step step, std::string_view group, const Recipe &start)
+{
+    Recipe out = recipe;
+    forEachOf(step, groupKey(group), [&](const auto &section, const auto &field) {
+        section.of(out).*field.member = section.of(start).*field.member;
+    });
+    return out;
+}
+
+bool isGroupChanged(Step step, std::string_view group, const Recipe &recipe, const Recipe &start)
+{
+    bool out = false;
+    forEachOf(step, groupKey(group), [&](const auto &section, const auto &field) {
+        out = out || !(section.of(recipe).*field.member == section.of(start).*field.member);
+    });
+    return out;
+}
 
 Hash128 hashUpTo(Stage last, const Recipe &recipe)
 {

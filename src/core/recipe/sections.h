@@ -34,7 +34,7 @@ template <class S, class Table> struct Section {
 template <class A> struct AdjustmentSection {
     std::string_view key = A::kKey;
     decltype(&A::kFields) fields = &A::kFields;
-    Step step = Step::Tone;
+    Step step = Step::Colour;
     Stage stage = A::kActsOn == Light::Scene ? Stage::Tone : Stage::Display;
     InPresets inPresets = InPresets::Yes;
 
@@ -59,7 +59,7 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"tone", &Recipe::tone, &kToneFields, Step::Tone, Stage::Tone, InPresets::Yes},
-        Section{"colour", &Recipe::colour, &kColourFields, Step::Tone, Stage::Display, InPresets::Yes},
+        Section{"groups", &Recipe::groups, &kAdjustmentGroupFields, Step::Colour, Stage::Display},
     },
     detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
     std::tuple{
@@ -91,6 +91,19 @@ template <class Section, class Field> std::string pathOf(const Section &section,
 {
     return std::string(section.key) + "." + std::string(field.key);
 }
+
+/// The key of a group of settings, in files: its name in lower case, with _ for spaces.
+std::string groupKey(std::string_view group);
+
+/// The adjustments as they act: those of groups that are switched off are neutral.
+AdjustmentSettings inForce(const Recipe &recipe);
+
+/// Puts back what a step holds to how it is in `start`.
+Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start);
+/// Puts back what a group of a step holds to how it is in `start`.
+Recipe withoutGroup(const Recipe &recipe, Step step, std::string_view group, const Recipe &start);
+/// Whether something in it is other than in `start`.
+bool isGroupChanged(Step step, std::string_view group, const Recipe &recipe, const Recipe &start);
 
 /// Of all settings that the stages up to `last` read and that do something.
 Hash128 hashUpTo(Stage last, const Recipe &recipe);

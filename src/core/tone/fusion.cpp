@@ -300,7 +300,7 @@ std::vector<double> blendedExposures(const ToneSettings &settings, const ToneSta
     // At least so bright that the darkest light is told from black: L* 5 is five stops under middle grey.
     constexpr double kStopsToBlack = 5.0;
     const double natural = std::max(settings.exposure + kLift, moved - kStopsToBlack - start.lowEv);
-    const double brightest = natural + share * std::max(0.0, -start.lowEv - natural);
+    const double brightest = natural + share * std::max(0.0, kLift - start.lowEv - natural);
     const int count = int(std::ceil((brightest - darkest) / kExposureStops)) + 1;
     std::vector<double> out;
     for (int i = 0; i < count; ++i)
@@ -353,15 +353,23 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
         return out;
     };
     Image<float> blend = fused({width, height, 3}, int(exposures.size()), exposed, {}, fusing);
-    // Beside lights the wide bands of a blend swing below 0. What is dark at the picture's own exposure v is shown at
-    // least so light, v (1 - v): shadows are there to be lifted. Lights may be as dark as their exposures have them.
+    // Beside lights the wide bands of a blend swing below 0. What is dark on the one curve for all, v, is shown at least
+    // so light, v (1 - v)^2: shadows are there to be lifted. Lights may be as dark as their exposures have them.
+    ToneSettings single = settings;
+    single.method = ToneMethod::Global;
+    const ToneCurve curve(single, start);
+    constexpr StepTable::Steps kStops{-24.0f, 16.0f, 44 * 16 + 1};
+    const StepTable floor(kStops, [&](double stops) {
+        const double v = encodeSrgb(curve.withoutZones(stops));
+        return v * (1.0 - v) * (1.0 - v);
+    });
     for (int c = 0; c < 3; ++c) {
-        std::vector<float> own(static_cast<size_t>(width));
+        std::vector<float> least(static_cast<size_t>(width));
         for (int y = 0; y < height; ++y) {
-            codes.lookUp({small.row(c, y), size_t(width)}, float(settings.exposure), own.data());
+            floor.lookUp({small.row(c, y), size_t(width)}, 0.0f, least.data());
             float *to = blend.row(c, y);
             for (int x = 0; x < width; ++x)
-                to[x] = std::max(to[x], own[size_t(x)] * (1.0f - own[size_t(x)]));
+                to[x] = std::max(to[x], least[size_t(x)]);
         }
     }
 

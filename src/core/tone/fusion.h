@@ -27,8 +27,8 @@ Image<float> fuseExposures(std::span<const ImageView<const float>> pictures, con
                            ExecContext &ctx);
 
 /// In stops, against 0 EV as middle grey: the exposures that a blend is made of. The darkest shows the brightest light
-/// that is held a little below white; the brightest lies a stop over the picture's own and goes, at range 100, as far as
-/// the one that shows the darkest light as middle grey.
+/// that is held a little below white; the brightest lies a stop over the picture's own, or where it tells the darkest
+/// light from black, and goes, at range 100, to a stop over the one that shows the darkest light as middle grey.
 std::vector<double> blendedExposures(const ToneSettings &settings, const ToneStart &start);
 
 /// The small picture of a scene whose exposures are blended: stops of R, G, B and of the luminance, against 0.18.

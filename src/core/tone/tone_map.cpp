@@ -4,6 +4,7 @@
 #include "base/vectorise.h"
 #include "colour/matrix_rows.h"
 #include "colour/oklab_rows.h"
+#include "colour/transfer.h"
 #include "tone/plateaus.h"
 
 #include <algorithm>
@@ -88,6 +89,13 @@ void takeRow(const float *__restrict less, int width, float *__restrict from)
 {
     for (int x = 0; x < width; ++x)
         from[x] -= less[x];
+}
+
+YOLK_MULTIVERSION
+void addWeightedRow(const float *__restrict weight, const float *__restrict more, int width, float *__restrict sum)
+{
+    for (int x = 0; x < width; ++x)
+        sum[x] += weight[x] * more[x];
 }
 
 /// log2 of the tone and of the detail on it to display light over scene light.
@@ -179,7 +187,8 @@ Image<float> evOf(ImageView<const float> scene, ExecContext &ctx)
 
 bool needsLayers(const ToneSettings &settings)
 {
-    return settings.method == ToneMethod::Local || settings.method == ToneMethod::Blend || movesZones(settings);
+    return settings.method == ToneMethod::Local || settings.method == ToneMethod::Blend || movesZones(settings) ||
+           movesDetail(settings);
 }
 
 bool needsBlend(const ToneSettings &settings)
@@ -190,8 +199,7 @@ bool needsBlend(const ToneSettings &settings)
 ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation,
                        ToneGrids grids)
     : grids_(std::move(grids)), toOutput_(rgbToRgb(kRec2020, primariesOf(space))), oklab_(primariesOf(space)),
-      localWeight_(float(1.0 + settings.localContrast / 100.0)), fineWeight_(float(1.0 + settings.fineDetail / 100.0)),
-      chroma_(float(saturation)), soft_(!isPlain(settings))
+      localWeight_(0.0f), fineWeight_(0.0f), chroma_(float(saturation)), soft_(!isPlain(settings))
 {
     const Matrix3 fromOutput = inverse(toOutput_);
     for (size_t c = 0; c < 3; ++c) {
@@ -205,11 +213,15 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
     const ToneCurve curve(settings, start);
     way_ = settings.method == ToneMethod::Blend   ? Way::Blend
            : settings.method == ToneMethod::Local ? Way::Layers
-           : movesZones(settings)                 ? Way::CurveWithZones
+           : needsLayers(settings)                ? Way::CurveWithDetail
                                                   : Way::Curve;
+    const double kept = way_ == Way::Layers ? 1.0 : 0.0; // the base is without detail; the other ways hold it already
+    localWeight_ = float(kept + settings.localContrast / 100.0);
+    fineWeight_ = float(kept + settings.fineDetail / 100.0);
+    apart_ = way_ != Way::Curve && (settings.localLights != 0.0 || settings.localDarks != 0.0);
     const bool together = way_ == Way::Curve || way_ == Way::Layers;
     const Plateaus plateaus(way_ == Way::Curve ? std::vector<double>() : quantilesOf(start));
-    if (way_ == Way::Curve || way_ == Way::CurveWithZones)
+    if (way_ == Way::Curve || way_ == Way::CurveWithDetail)
         curve_ = StepTable(kLight,
                            [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
     if (way_ == Way::Layers) {
@@ -220,6 +232,14 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
     }
     if (way_ != Way::Curve)
         plateau_ = StepTable(kLight, [&](double base) { return plateaus.detailOf(base); });
+    if (apart_)
+        local_ = StepTable(kLight, [&](double base) {
+            constexpr double kDark = 30.0, kLight = 70.0; // L*
+            const double lightness = lightnessOf(curve.withoutZones(base + plateaus.detailOf(base)));
+            const double t = std::clamp((lightness - kDark) / (kLight - kDark), 0.0, 1.0), s = t * t * (3.0 - 2.0 * t);
+            const double more = s * settings.localLights + (1.0 - s) * settings.localDarks;
+            return std::max(kept - 1.0, double(localWeight_) + more / 100.0);
+        });
     if (!together)
         zones_ = StepTable(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
 }
@@ -231,8 +251,11 @@ struct ToneMapper::Lights {
 
 /// What a band needs besides its pixels.
 struct ToneMapper::Row {
-    explicit Row(int width) : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()) {}
-    std::vector<float> tone, gain, base, detail;
+    explicit Row(int width)
+        : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()), weight(tone.size())
+    {
+    }
+    std::vector<float> tone, gain, base, detail, weight;
 };
 
 namespace {
@@ -281,19 +304,35 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
         zones_.lookUp(baseEv, 0.0f, base);
         addRow(base, width, detail);
     };
+    const float localWeight = apart_ ? 0.0f : localWeight_;
+    const auto weighLocal = [&] { // by the base, before it becomes something else
+        if (apart_)
+            local_.lookUp(baseEv, 0.0f, row.weight.data());
+    };
+    const auto addLocal = [&] {
+        if (apart_)
+            addWeightedRow(row.weight.data(), lights.local, width, detail);
+    };
     switch (way_) {
     case Way::Curve:
         curve_.lookUp(ev, 0.0f, tone);
         break;
     case Way::Layers:
-        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight_, base, detail);
+        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight, base, detail);
+        weighLocal();
+        addLocal();
         curve_.lookUp(baseEv, 0.0f, tone);
         plateau_.lookUp(baseEv, 0.0f, base);
         takeRow(base, width, detail);
         break;
-    case Way::CurveWithZones:
-        curve_.lookUp(ev, 0.0f, tone);
-        partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
+    case Way::CurveWithDetail: // detail before the curve, which squeezes it with all else: order is kept
+        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight, base, detail);
+        weighLocal();
+        addLocal();
+        std::copy_n(lights.ev, width, tone);
+        addRow(detail, width, tone);
+        curve_.lookUp({tone, size_t(width)}, 0.0f, tone);
+        std::fill_n(detail, width, 0.0f);
         plateau_.lookUp(baseEv, 0.0f, row.gain.data());
         addRow(row.gain.data(), width, base);
         curve_.lookUp(baseEv, 0.0f, base);
@@ -301,9 +340,11 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
         break;
     case Way::Blend:
         partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
+        weighLocal();
         plateau_.lookUp(baseEv, 0.0f, row.gain.data());
-        blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_ - 1.0f, localWeight_ - 1.0f,
-                 tone, base, detail);
+        blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_, localWeight, tone, base,
+                 detail);
+        addLocal();
         addRow(row.gain.data(), width, base);
         addZones();
         rollOffRow(width, tone);

@@ -27,12 +27,13 @@ bool needsBlend(const ToneSettings &settings);
 /// Maps luminance, keeps the ratios of the channels, scales their Oklab chroma and brings what then falls out of the
 /// output space into it with its hue (colour/oklab_rows.h). With v the light in EV, b its base layer, l and f its local
 /// contrast and fine detail, M the method's curve and Z the zones:
-///   plain, global  log D = log M(v) + z(M(w))
+///   plain, global  log D = log M(v + (L - 1) l + (F - 1) f) + z(M(w))
 ///   local          log D = log Z(M(w)) + (L l + F f - p)
 ///   blend          log D = log B(v) + z(B(v) 2^p / 2^(l + f)) + (L - 1) l + (F - 1) f, B the blended exposures
 /// w is the light of which large even areas have the base b, and p what such areas differ from it by: w = b + p,
 /// p = detailOfPicture(w). So the curve holds for them under every method, and detail lies on it. z is
-/// log Z(t) - log t, L and F are 1 + local contrast / 100 and 1 + fine detail / 100. What lightens on top of the
+/// log Z(t) - log t, F is 1 + fine detail / 100 and L, not below 0, 1 + (local contrast + s lights + (1 - s) darks) / 100,
+/// s a smooth step of the lightness of M(w) from 30 to 70. What lightens on top of the
 /// first summand is fitted into the room below kHeld, the code 250 of 255: T + c / sqrt(1 + (c / (kHeld - T))^2) for T
 /// the first summand alone and c = D - T. Colours of which a channel would pass kHeld give up lightness and chroma, half
 /// each; plain exposure cuts them instead.
@@ -74,7 +75,7 @@ public:
     void end(ImageView<const float> open, ImageView<float> out) const;
 
 private:
-    enum class Way { Curve, Layers, CurveWithZones, Blend };
+    enum class Way { Curve, Layers, CurveWithDetail, Blend };
     struct Lights;
     struct Row;
     void lightRows(ImageView<const float> scene, int y, const ScenePart &part, std::vector<float> &cells, float *ev,
@@ -89,13 +90,15 @@ private:
     ToneGrids grids_;
     Matrix3 toOutput_;
     OklabSpace oklab_;
-    float localWeight_, fineWeight_, chroma_;
-    float luminance_[3]; ///< of the output space
-    bool soft_;          ///< whether colours end softly below white
+    float localWeight_, fineWeight_, chroma_; ///< weights of what is added to the curve: 0 is nothing
+    float luminance_[3];                      ///< of the output space
+    bool soft_;                               ///< whether colours end softly below white
     /// log2 of display light of EV, of its base where there are layers; with zones for Curve and Layers, else without
     StepTable curve_;
-    StepTable plateau_; ///< by how much large even areas of a base differ from it
-    StepTable zones_;   ///< log2 of what the zones multiply display light by, over its own log2
+    StepTable plateau_;  ///< by how much large even areas of a base differ from it
+    bool apart_ = false; ///< local contrast differs in lights and darks
+    StepTable local_;    ///< then its weight over the base, in place of localWeight_
+    StepTable zones_;    ///< log2 of what the zones multiply display light by, over its own log2
 };
 
 /// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least. Three planes in, one out.

@@ -28,7 +28,7 @@ inline constexpr std::array kBrightEnds{
 struct ToneSettings {
     ToneMethod method = ToneMethod::Local;
     double range = 0.0;
-    double localContrast = 0.0, fineDetail = 0.0;
+    double localContrast = 0.0, localLights = 0.0, localDarks = 0.0, fineDetail = 0.0;
     double toe = 0.0, shoulder = 50.0;
     double gamma = 1.0;
     BrightEnd brightEnd = BrightEnd::Clip;
@@ -46,11 +46,6 @@ constexpr bool isCompressed(const ToneSettings &settings)
 {
     return !isPlain(settings);
 }
-/// The methods that tell local contrast and fine detail apart.
-constexpr bool isLayered(const ToneSettings &settings)
-{
-    return settings.method == ToneMethod::Local || settings.method == ToneMethod::Blend;
-}
 /// The methods that go by one sigmoid.
 constexpr bool isSigmoid(const ToneSettings &settings)
 {
@@ -63,16 +58,6 @@ inline constexpr auto kToneFields = std::tuple{
     RealField<ToneSettings>{
         "range", &ToneSettings::range, 0, 100, 0, 1, 0, "", "Method", "Range",
         "How much of the scene's range is squeezed into the display, in percent; 0 squeezes nothing", isCompressed},
-    RealField<ToneSettings>{"local_contrast", &ToneSettings::localContrast, -100, 100, 0, 1, 0, "", "Method",
-                            "Local contrast",
-                            "Strengthens or flattens the differences between neighbouring parts, in percent; at 0 they "
-                            "stay as they were in the scene",
-                            isLayered, true},
-    RealField<ToneSettings>{
-        "fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Method", "Fine detail",
-        "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
-        "in the scene",
-        isLayered, true},
     RealField<ToneSettings>{"toe", &ToneSettings::toe, 0, 100, 0, 1, 0, "", "Method", "Toe",
                             "How far the darkest tones are drawn down to black, in percent", isSigmoid},
     RealField<ToneSettings>{
@@ -98,12 +83,34 @@ inline constexpr auto kToneFields = std::tuple{
                             "Lightens or darkens the dark tones, in percent of their room", nullptr, true},
     RealField<ToneSettings>{"blacks", &ToneSettings::blacks, -100, 100, 0, 1, 0, "", "Zones", "Blacks",
                             "Lightens or darkens the darkest tones, in percent of their room", nullptr, true},
+    RealField<ToneSettings>{"local_contrast", &ToneSettings::localContrast, -100, 100, 0, 1, 0, "", "Detail",
+                            "Local contrast",
+                            "Strengthens or flattens the differences between neighbouring parts, in percent; at 0 they "
+                            "stay as they were in the scene",
+                            nullptr, true},
+    RealField<ToneSettings>{"local_lights", &ToneSettings::localLights, -100, 100, 0, 1, 0, "", "Detail",
+                            "In the lights", "More or less local contrast in the lights than elsewhere, in percent",
+                            nullptr, true},
+    RealField<ToneSettings>{"local_darks", &ToneSettings::localDarks, -100, 100, 0, 1, 0, "", "Detail", "In the darks",
+                            "More or less local contrast in the darks than elsewhere, in percent", nullptr, true},
+    RealField<ToneSettings>{
+        "fine_detail", &ToneSettings::fineDetail, -100, 100, 0, 1, 0, "", "Detail", "Fine detail",
+        "Strengthens or flattens grain, leaves and texture, in percent; at 0 they stay as they were "
+        "in the scene",
+        nullptr, true},
 };
 
 /// The zone members, dark to bright: the order of the handles on the light scale.
 inline constexpr std::array<double ToneSettings::*, 5> kZones{&ToneSettings::blacks, &ToneSettings::shadows,
                                                               &ToneSettings::middle, &ToneSettings::highlights,
                                                               &ToneSettings::whites};
+
+/// Whether local contrast or fine detail are other than in the scene.
+constexpr bool movesDetail(const ToneSettings &settings)
+{
+    return settings.localContrast != 0.0 || settings.localLights != 0.0 || settings.localDarks != 0.0 ||
+           settings.fineDetail != 0.0;
+}
 
 /// Whether a zone is moved.
 constexpr bool movesZones(const ToneSettings &settings)

@@ -19,27 +19,6 @@ constexpr int kLookSide = 500; // pixels
 constexpr size_t kQuantiles = 32;
 constexpr double kDeepest = 24.0; // stops below the peak that still count: black is no end of a range
 
-double texture(ImageView<const float> ev, double low, double high)
-{
-    const int side = std::max(4, std::max(ev.width(), ev.height()) * 2 / 100);
-    double sum = 0.0;
-    int blocks = 0;
-    for (int y = 0; y + side <= ev.height(); y += side)
-        for (int x = 0; x + side <= ev.width(); x += side) {
-            double values = 0.0, squares = 0.0;
-            for (int v = y; v < y + side; ++v)
-                for (int u = x; u < x + side; ++u) {
-                    const double e = std::clamp(double(ev.row(0, v)[u]), low, high);
-                    values += e;
-                    squares += e * e;
-                }
-            const double count = double(side) * side, mean = values / count;
-            sum += std::sqrt(std::max(0.0, squares / count - mean * mean));
-            ++blocks;
-        }
-    return blocks > 0 ? sum / blocks : 0.0;
-}
-
 constexpr double kRoomFrom = 0.1, kRoomTo = 0.7; // shares of the pixels
 
 bool isRoom(size_t quantile)
@@ -106,13 +85,10 @@ double toeFor(const ToneSettings &settings, const ToneStart &start)
 /// All but exposure and toe.
 ToneSettings withoutExposure(const ToneStart &start)
 {
-    constexpr double kTexture = 0.6;
     ToneSettings out;
     const double slope = slopeOf(start);
     out.range = std::round(std::clamp((1.0 - slope) / 0.75 * 100.0, 0.0, 100.0));
     out.contrast = std::round(std::max(0.0, 100.0 * std::log2(slope)));
-    const double gain = start.texture > 0.0 ? 100.0 * (kTexture / start.texture - 1.0) : 0.0;
-    out.localContrast = out.fineDetail = std::round(std::clamp(gain, -10.0, 20.0));
     return out;
 }
 
@@ -183,7 +159,6 @@ ToneStart toneStartOf(ImageView<const float> scene, const SceneFacts &facts)
     for (size_t i = 0; facts.noise && i < kQuantiles; ++i)
         out.noise.push_back(facts.noise(luminanceOfEv(out.quantiles[i])));
     out.peakColour = colourOfLight(small.view(), ev.view(), held.view(), of(lights, 0.995), of(lights, 0.9995));
-    out.texture = texture(ev.view(), out.lowEv, out.highEv);
     return completed(std::move(out));
 }
 

@@ -18,7 +18,6 @@ struct ToneStart {
     double highEv = 2.0;             ///< 99th percentile
     double peakEv = 2.5;             ///< 99.9th percentile of what some frame holds: the brightest light to be shown
     double peakColour = 1.0;         ///< largest channel over luminance of the brightest light, in linear Rec. 709
-    double texture = 0.6;            ///< stops: mean deviation within blocks of some 2 % of the longer side
     double exposure = 0.0;           ///< that the automatic start takes, see completed()
     double roomLightness = 44.0;     ///< L* that it shows the room with
     std::vector<double> quantiles{}; ///< of equal shares of the pixels; empty: through the first three
@@ -57,10 +56,8 @@ std::vector<double> quantilesOf(const ToneStart &start);
 ToneStart completed(ToneStart start);
 
 /// The settings that suit a scene: local detail; range (or contrast) as it takes to bring the 1st percentile from the
-/// room's lightness down to L* 5, and toe for what is missing; detail is strengthened a little where the scene has little
-/// and calmed where it has much. The bright end follows from the curve itself. `start` must be complete.
-/// Source: percentiles as in [Reinhard2002] and [Reinhard2003]; the texture aimed at is that of natural pictures in
-/// [Yeganeh2013].
+/// room's lightness down to L* 5, and toe for what is missing; detail stays as it is in the scene. The bright end follows from the curve itself. `start` must be complete.
+/// Source: percentiles as in [Reinhard2002] and [Reinhard2003].
 ToneSettings automaticTone(const ToneStart &start);
 
 } // namespace yolk

@@ -15,13 +15,13 @@ private Q_SLOTS:
         QTest::addColumn<double>("x");
         QTest::addColumn<double>("y");
         QTest::addColumn<double>("temperature");
-        QTest::addColumn<double>("tint"); // CIE 1960 distance from the Planckian locus, thousandths
-        // Chromaticities and correlated colour temperatures of CIE 15; the distances are from memory.
+        QTest::addColumn<double>("tint"); // CIE 1960 distance from the locus, thousandths
+        // Chromaticities and correlated colour temperatures of CIE 15.
         QTest::newRow("A") << 0.44757 << 0.40745 << 2856.0 << 0.0;
-        QTest::newRow("D50") << 0.34567 << 0.35850 << 5003.0 << 3.3;
-        QTest::newRow("D55") << 0.33242 << 0.34743 << 5503.0 << 3.3;
-        QTest::newRow("D65") << 0.31272 << 0.32903 << 6504.0 << 3.2;
-        QTest::newRow("D75") << 0.29902 << 0.31485 << 7504.0 << 3.0;
+        QTest::newRow("D50") << 0.34567 << 0.35850 << 5003.0 << 0.0;
+        QTest::newRow("D55") << 0.33242 << 0.34743 << 5503.0 << 0.0;
+        QTest::newRow("D65") << 0.31272 << 0.32903 << 6504.0 << 0.0;
+        QTest::newRow("D75") << 0.29902 << 0.31485 << 7504.0 << 0.0;
     }
     void illuminantsHaveTheirTemperatures()
     {
@@ -40,8 +40,42 @@ private Q_SLOTS:
         for (double t = 4000; t <= 7000; t += 250) {
             const double x = -4.6070e9 / (t * t * t) + 2.9678e6 / (t * t) + 99.11 / t + 0.244063;
             const double y = -3.0 * x * x + 2.870 * x - 0.275;
-            QVERIFY(std::abs(whitePointOf({x, y}).temperature / t - 1.0) < 3e-3);
+            const WhitePoint w = whitePointOf({x, y});
+            QVERIFY(std::abs(w.temperature / t - 1.0) < 3e-3);
+            QVERIFY(t < 5000 || std::abs(w.tint) < 0.1);
         }
+    }
+    void correlatedTemperatureOfTheLocus()
+    {
+        // McCamy 1992: n = (x - 0.3320) / (0.1858 - y); T = 449 n^3 + 3525 n^2 + 6823.3 n + 5520.33, within 1 % of
+        // daylight and of the Planckian locus from 2856 to some 9000 K (from memory).
+        for (double t = 2600; t <= 9000; t += 100) {
+            const Chromaticity c = chromaticityOf({t, 0.0});
+            const double n = (c.x - 0.3320) / (0.1858 - c.y);
+            const double correlated = 449.0 * n * n * n + 3525.0 * n * n + 6823.3 * n + 5520.33;
+            QVERIFY2(std::abs(correlated / t - 1.0) < 0.01, qPrintable(QStringLiteral("%1 %2").arg(t).arg(correlated)));
+        }
+    }
+    void lociJoinSmoothly()
+    {
+        // Along reciprocal temperature the locus turns a little, nowhere by a jump.
+        double before = 0.0, largest = 0.0;
+        for (double mired = 150.0; mired < 300.0; mired += 1.0) {
+            const auto at = [](double m) { return chromaticityOf({1e6 / m, 0.0}); };
+            const Chromaticity a = at(mired), b = at(mired + 1.0);
+            const double angle = std::atan2(b.y - a.y, b.x - a.x);
+            if (mired > 150.0)
+                largest = std::max(largest, std::abs(angle - before));
+            before = angle;
+        }
+        QVERIFY2(largest < 0.03, qPrintable(QString::number(largest)));
+    }
+    void oldTintsKeepTheirLight()
+    {
+        // D65 by the old measure, and warm lamps, of which both measures are the same.
+        const WhitePoint day = fromPlanckian({6504.0, 3.2}), lamp = fromPlanckian({3000.0, -4.0});
+        QVERIFY(std::abs(day.temperature - 6504.0) < 15.0 && std::abs(day.tint) < 0.25);
+        QVERIFY(std::abs(lamp.temperature - 3000.0) < 1.0 && std::abs(lamp.tint + 4.0) < 1e-2);
     }
     void bothWaysGiveTheSame()
     {

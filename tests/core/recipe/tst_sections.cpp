@@ -54,6 +54,10 @@ template <class S, class Field> void change(S &settings, const Field &field)
         member.insert("frame");
     else if constexpr (std::is_same_v<Value, std::map<std::string, double>>)
         member["frame"] = 0.5;
+    else if constexpr (std::is_same_v<Value, bool>)
+        member = !member;
+    else if constexpr (std::is_same_v<Value, PointList>)
+        member = {{0.0, 0.0}, {0.5, 0.6}, {1.0, 1.0}};
     else
         member.emplace_back();
 }
@@ -119,11 +123,11 @@ private Q_SLOTS:
         r.frames.excluded = {"f"};
         QVERIFY(isChanged(Step::Frames, r, start) && !isChanged(Step::Merge, r, start));
         r = {};
-        r.colour.saturation = 5;
-        QVERIFY(isChanged(Step::Tone, r, start) && !isChanged(Step::Export, r, start));
+        settingsOf<Saturation>(r.adjustments).saturation = 5;
+        QVERIFY(isChanged(Step::Colour, r, start) && !isChanged(Step::Tone, r, start));
         r = {};
         settingsOf<Vibrance>(r.adjustments).vibrance = 5;
-        QVERIFY(isChanged(Step::Tone, r, start));
+        QVERIFY(isChanged(Step::Colour, r, start));
         r = {};
         r.tone.gamma = 2.0; // does nothing under the method that is taken
         r.preset.name = "Some";
@@ -135,7 +139,7 @@ private Q_SLOTS:
     {
         Recipe r;
         r.tone.exposure = 2;
-        r.colour.saturation = 20;
+        settingsOf<Saturation>(r.adjustments).saturation = 20;
         settingsOf<Vibrance>(r.adjustments).vibrance = 30;
         r.movement.sensitivity = 10;
         r.preset = {"Some", 70};
@@ -143,10 +147,10 @@ private Q_SLOTS:
         start.tone.exposure = 1;
         const Recipe again = withoutPresets(r, start);
         QCOMPARE(again.tone.exposure, 1.0);
-        QVERIFY(again.colour == ColourSettings() && again.adjustments == AdjustmentSettings());
+        QVERIFY(again.adjustments == AdjustmentSettings());
         QVERIFY(again.preset == PresetUse() && again.movement == r.movement);
         const Recipe merge = onlyUpTo(Stage::Merge, r);
-        QVERIFY(merge.movement == r.movement && merge.tone == ToneSettings() && merge.colour == ColourSettings());
+        QVERIFY(merge.movement == r.movement && merge.tone == ToneSettings() && merge.adjustments == AdjustmentSettings());
     }
     void adjustmentsAreSettingsLikeOthers()
     {

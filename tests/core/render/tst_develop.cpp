@@ -192,16 +192,15 @@ private Q_SLOTS:
     }
     void vibranceLiftsWeakColoursAndKeepsHueAndLightness()
     {
-        const OklabSpace space(kRec2020);
         const auto through = [&](const Oklab &lab, double amount) {
-            const Vector3 rgb = space.toRgb(lab);
             Image<float> pixel(1, 1, 3);
-            for (int c = 0; c < 3; ++c)
-                pixel.row(c, 0)[0] = float(rgb[size_t(c)]);
+            pixel.row(0, 0)[0] = float(lab.L);
+            pixel.row(1, 0)[0] = float(lab.a);
+            pixel.row(2, 0)[0] = float(lab.b);
             Vibrance::make(Varied(VibranceSettings{amount}))->apply(pixel.view(), pixel.view(), {});
-            return space.fromRgb({pixel.row(0, 0)[0], pixel.row(1, 0)[0], pixel.row(2, 0)[0]});
+            return Oklab{pixel.row(0, 0)[0], pixel.row(1, 0)[0], pixel.row(2, 0)[0]};
         };
-        for (const double hue : {0.3, 1.9, 4.0})
+        for (const double hue : {1.9, 4.0, 5.2}) // not those of skin
             for (const double chroma : {0.01, 0.0775, 0.2})
                 for (const double amount : {-100.0, -40.0, 50.0, 100.0}) {
                     const Oklab in{0.6, chroma * std::cos(hue), chroma * std::sin(hue)}, out = through(in, amount);

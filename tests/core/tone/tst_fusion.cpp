@@ -112,8 +112,8 @@ private Q_SLOTS:
             const std::vector<double> all = blendedExposures(s, start);
             // The darkest shows the brightest light at 0.8 of white, whatever the range.
             QVERIFY(std::abs(luminanceOfEv(start.peakEv + all.front()) - 0.8) < 1e-9);
-            // By hand: at 8 the darkest light is grey, at 3 it is five stops darker, which is a stop over 2.
-            QVERIFY(std::abs(all.back() - (3.0 + range / 100.0 * 5.0)) < 1e-9);
+            // By hand: at 9 the darkest light is a stop over grey, at 3 five stops under it, which is a stop over 2.
+            QVERIFY(std::abs(all.back() - (3.0 + range / 100.0 * 6.0)) < 1e-9);
             for (size_t i = 1; i < all.size(); ++i)
                 QVERIFY(all[i] > all[i - 1] && all[i] - all[i - 1] <= 2.0 + 1e-9);
         }

@@ -73,8 +73,8 @@ Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const 
 RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
     : sources(s), measured(m), recipe(r), bracket(bracketOf(s, m, r)),
       white(whiteMatrix(bracket.frames[bracket.reference].frame->codeValues, r.white, m)), curve(r.tone, m.tone),
-      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, r.adjustments)),
-      onDisplay(adjustmentsOn(Light::Display, r.adjustments)),
+      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, inForce(r))),
+      onDisplay(adjustmentsOn(Light::Display, inForce(r))),
       aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, r))),
       merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, r)))
 {

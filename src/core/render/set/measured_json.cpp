@@ -118,7 +118,6 @@ template <class Archive, OfType<ToneStart> T> void visit(Archive &archive, T &to
     archive("peak_ev", tone.peakEv);
     archive("tail", tone.tail);
     archive("peak_colour", tone.peakColour);
-    archive("texture", tone.texture);
     archive("exposure", tone.exposure);
     archive("room_lightness", tone.roomLightness);
     archive("quantiles", tone.quantiles);

@@ -1,5 +1,6 @@
 #include "render/views/develop.h"
 
+#include "colour/oklab_rows.h"
 #include "render/stages/scene_stage.h"
 
 #include "tone/fusion.h"
@@ -105,20 +106,40 @@ public:
     /// `grid` is of the light as it comes in; it shrinks with it.
     void through(const Adjustments &adjustments, PixelGrid &grid)
     {
-        for (const AdjustmentPtr &a : adjustments) {
-            const int reach = a->context(grid.scale());
+        for (size_t i = 0; i < adjustments.size(); ++i) {
+            const Adjustment &a = *adjustments[i];
+            const bool inOklab = a.isInOklab();
+            if (inOklab && (i == 0 || !adjustments[i - 1]->isInOklab()))
+                convert(&oklabOfRow);
+            const int reach = a.context(grid.scale());
             if (reach == 0 && !own_.shape().empty()) {
-                a->apply(light_, own_.view(), grid);
-                continue;
+                a.apply(light_, own_.view(), grid);
+            } else {
+                Image<float> next({light_.width() - 2 * reach, light_.height() - 2 * reach, 3}, Fill::Anything);
+                grid = grid.from(reach, reach);
+                a.apply(light_, next.view(), grid);
+                take(std::move(next));
             }
-            Image<float> next({light_.width() - 2 * reach, light_.height() - 2 * reach, 3}, Fill::Anything);
-            grid = grid.from(reach, reach);
-            a->apply(light_, next.view(), grid);
-            take(std::move(next));
+            if (inOklab && (i + 1 == adjustments.size() || !adjustments[i + 1]->isInOklab()))
+                convert(&rgbOfRow);
         }
     }
 
 private:
+    using RowConversion = void(const float *const[3], int, const OklabSpace &, float *const[3]);
+    void convert(RowConversion *conversion)
+    {
+        static const OklabSpace kSpace(kRec2020);
+        if (own_.shape().empty())
+            own_ = Image<float>(light_.shape(), Fill::Anything);
+        for (int y = 0; y < light_.height(); ++y) {
+            const float *const from[3] = {light_.row(0, y), light_.row(1, y), light_.row(2, y)};
+            float *const to[3] = {own_.row(0, y), own_.row(1, y), own_.row(2, y)};
+            conversion(from, light_.width(), kSpace, to);
+        }
+        light_ = own_.view();
+    }
+
     ImageView<const float> light_;
     Image<float> own_;
 };
@@ -146,8 +167,7 @@ RenderRequest widened(const RenderRequest &request, const Frame &reference, int 
 }
 
 Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx)
-    : plan_(plan), mapper_(plan.recipe.tone, plan.measured.tone, space,
-                           chromaBeside(plan.curve) * (1.0 + plan.recipe.colour.saturation / 100.0),
+    : plan_(plan), mapper_(plan.recipe.tone, plan.measured.tone, space, chromaBeside(plan.curve),
                            gridsOf(plan, layersKey_, blendKey_, ctx))
 {
 }
