@@ -70,8 +70,8 @@ void FoldGroup::addSwitch()
     return_->setAccessibleName(tr("%1 as at the start").arg(heading_->text()));
     auto *over = new QHBoxLayout(heading_);
     over->setContentsMargins(0, 0, 28, 0);
+    over->addWidget(return_); // the heading runs from right to left
     over->addStretch();
-    over->addWidget(return_);
     top_->insertWidget(0, switch_);
     connect(switch_, &QCheckBox::clicked, this, &FoldGroup::switched);
     connect(return_, &QToolButton::clicked, this, &FoldGroup::returnAsked);
