@@ -138,6 +138,13 @@ void MainWindow::makeMenus()
     view->addSeparator();
     makeGuidesMenu(view->addMenu(tr("&Guides")));
     makeClippingMenu(view->addMenu(tr("Clippin&g of the picture")));
+    QAction *reach = addCommand(view, tr("&Hatch what colour controls act on"), QKeySequence(tr("Shift+H")),
+                                tr("While the pointer is on a control of the Colour step or on a mark of its ring, the "
+                                   "picture is hatched where that acts."),
+                                [] {});
+    reach->setCheckable(true);
+    connect(reach, &QAction::toggled, colourPanel_, &ColourPanel::setHatching);
+    needSet_ << reach;
     needSet_ << addCommand(view, tr("Pin a &reading"), QKeySequence(Qt::Key_V),
                            tr("Keeps a reading of the place under the pointer; so does Shift and a click."),
                            [this] { pinReading(); });

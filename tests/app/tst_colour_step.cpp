@@ -239,6 +239,46 @@ private Q_SLOTS:
         QVERIFY(marked.wait(10000));
         QCOMPARE(points().size(), size_t(3));
     }
+    void whatAControlActsOnIsHatched()
+    {
+        document().setOverlayColour(QColor(255, 0, 255));
+        const auto hatched = [&](const QImage &image) {
+            double count = 0.0;
+            for (int y = 0; y < image.height(); ++y)
+                for (int x = 0; x < image.width(); ++x)
+                    count += (image.pixel(x, y) & 0xffffff) == 0xff00ff;
+            return count / (double(image.width()) * image.height());
+        };
+        const QImage before = picture();
+        ValueSlider *slider = panel().controls().slider("colour.saturation");
+        const auto pointAt = [&](QWidget *widget, bool in) {
+            QEvent leave(QEvent::Leave);
+            QEnterEvent enter({5, 5}, {5, 5}, {5, 5});
+            QCoreApplication::sendEvent(widget, in ? static_cast<QEvent *>(&enter) : &leave);
+        };
+        pointAt(slider, true);
+        QCOMPARE(picture(), before); // not asked for
+        pointAt(slider, false);
+        QTest::keyClick(&window(), Qt::Key_H, Qt::ShiftModifier);
+        pointAt(slider, true);
+        const double all = hatched(picture());
+        QVERIFY2(all > 0.1, qPrintable(QString::number(all))); // three of sixteen pixels of what has colour
+        Q_EMIT slider->changed(10, {});                        // work is seen without it
+        QCOMPARE(hatched(picture()), 0.0);
+        document().undo();
+        pointAt(slider, false);
+        QCOMPARE(picture(), before);
+        // A mark for the meadow reaches the meadow alone.
+        HuesGroup &hues = *panel().hues();
+        Q_EMIT hues.ring()->addAsked(120);
+        QTest::mouseMove(hues.ring(), QPoint(1, 1));
+        QTest::mouseMove(hues.ring(), hues.ring()->placeOf(marks()[0]).toPoint());
+        const double meadow = hatched(picture());
+        QVERIFY2(meadow > 0.002 && meadow < all / 3.0, qPrintable(QStringLiteral("%1 %2").arg(meadow).arg(all)));
+        QTest::mouseMove(hues.ring(), QPoint(1, 1));
+        QCOMPARE(hatched(picture()), 0.0);
+        QTest::keyClick(&window(), Qt::Key_H, Qt::ShiftModifier);
+    }
     void blackAndWhite()
     {
         QCheckBox *on = nullptr;

@@ -273,6 +273,7 @@ void Document::redo()
 
 void Document::recipeIsNew()
 {
+    reach_.reset();
     curve_.emplace(recipe().tone, measured_->tone);
     const bool mergeChanged = !areSameUpTo(Stage::Merge, recipe(), mergedRecipe_);
     // Where the frames lie and how they count.

@@ -154,6 +154,9 @@ public:
     const std::optional<Inspection> &inspection() const { return inspection_; }
     /// As it was when this mode was shown last, for coming back to it.
     Inspection lastInspection(InspectMode mode) const;
+    /// Hatches the picture where it would be another one under the second recipe than under the first, until settings
+    /// change; empty: no longer.
+    void showReach(std::optional<std::array<Recipe, 2>> reach);
     void setOverlayColour(const QColor &colour); ///< of hatching
     QColor overlayColour() const { return overlay_; }
     Comparison *comparison() const { return comparison_; }
@@ -262,6 +265,7 @@ private:
     QColor overlay_{0x8a, 0x3f, 0xd1};
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
+    std::optional<std::array<Recipe, 2>> reach_;
     bool endsWhileDragging_ = true, proofing_ = false;
     QTimer endsTimer_, exactTimer_;
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();

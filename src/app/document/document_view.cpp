@@ -95,6 +95,14 @@ void Document::setEnds(std::optional<EndsOf> ends)
     renderView();
 }
 
+void Document::showReach(std::optional<std::array<Recipe, 2>> reach)
+{
+    if (!isOpen() || (!reach && !reach_))
+        return;
+    reach_ = std::move(reach);
+    renderView();
+}
+
 void Document::showEndsBriefly()
 {
     if (!endsWhileDragging_)
@@ -298,6 +306,8 @@ void Document::renderOn(Lane &lane, bool exact)
     if (!held) {
         job.inspection = inspection_;
         job.ends = shownEnds();
+        if (lookedAt_.empty() && !inspection_)
+            job.reach = reach_;
         if (const auto looked = lookedAt()) {
             job.frame = FrameView{size_t(bracket_->frames[*looked].given) - 1, FrameView::As::File};
             const int preview = previewReduction(sources_);

@@ -70,6 +70,9 @@ void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor
             case Hatch::Moved: // what lies under it stays visible
                 row[x] = ((u - v) % (2 * kPeriod) + 2 * kPeriod) % (2 * kPeriod) < kStripe ? clipped : row[x];
                 break;
+            case Hatch::Reached: // sparse: the picture is what it is about
+                row[x] = ((u + v) % (2 * kPeriod) + 2 * kPeriod) % (2 * kPeriod) < kStripe ? clipped : row[x];
+                break;
             case Hatch::EndsWhite: // leaning the other way than the dark end
                 row[x] = stripe(u - v) ? clipped : row[x];
                 break;

@@ -3,6 +3,9 @@
 #include "document/screen_picture.h"
 #include "render/views/picture.h"
 
+#include <algorithm>
+#include <cstdlib>
+
 namespace yolk::app {
 namespace {
 
@@ -30,6 +33,25 @@ Image<float> displayOf(const ViewJob &job, const RenderPlan &plan, OutputSpace s
     return lookThrough(plan, job.frame->frame, brightness, space, request, ctx);
 }
 
+/// Where two pictures differ by more than a few code values in some channel.
+Image<uint8_t> reachOf(const ViewJob &job, const RenderRequest &request, ExecContext &ctx)
+{
+    const auto &[from, to] = *job.reach;
+    const RenderPlan before(job.sources, job.measured, from), after(job.sources, job.measured, to);
+    const QImage a = screenPicture(render(before, OutputSpace::Srgb, request, ctx).view(), nullptr, ctx);
+    const QImage b = screenPicture(render(after, OutputSpace::Srgb, request, ctx).view(), nullptr, ctx);
+    Image<uint8_t> out(a.width(), a.height(), 1);
+    constexpr int kSeen = 6; // code values
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x) {
+            const QRgb p = a.pixel(x, y), q = b.pixel(x, y);
+            const int apart =
+                std::max({std::abs(qRed(p) - qRed(q)), std::abs(qGreen(p) - qGreen(q)), std::abs(qBlue(p) - qBlue(q))});
+            out.row(0, y)[x] = uint8_t(apart >= kSeen ? Hatch::Reached : Hatch::None);
+        }
+    return out;
+}
+
 } // namespace
 
 QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
@@ -55,6 +77,8 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
                                          : outputEnds(displayOf(job, plan, space, request, ctx).view(), *job.ends, ctx);
         paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
     }
+    if (job.reach)
+        paintHatching(out, reachOf(job, request, ctx).view(), job.overlay, patternOrigin(view));
     return out;
 }
 

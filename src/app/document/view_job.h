@@ -11,6 +11,7 @@
 #include <QRectF>
 #include <QSize>
 
+#include <array>
 #include <memory>
 #include <optional>
 
@@ -48,6 +49,8 @@ struct ViewJob {
     std::optional<FrameView> frame{};
     std::optional<Inspection> inspection{};
     std::optional<EndsOf> ends{}; ///< hatched where the output stands at its ends
+    /// Other settings: hatched where the picture would be another one under the second than under the first.
+    std::optional<std::array<Recipe, 2>> reach{};
     QColor overlay{};
     std::shared_ptr<const MonitorProfile> monitor{};
     OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values

@@ -3,6 +3,8 @@
 
 #include "steps/field_controls.h"
 
+#include <functional>
+
 namespace yolk::app {
 
 class CurveGroup;
@@ -17,8 +19,18 @@ public:
     WhiteGroup *white() const { return white_; }
     HuesGroup *hues() const { return hues_; }
     CurveGroup *curve() const { return curve_; }
+    /// Whether the picture is hatched where the control or the mark under the pointer acts.
+    void setHatching(bool on);
+
+protected:
+    bool eventFilter(QObject *watched, QEvent *event) override;
 
 private:
+    void showReach(const std::function<void(Recipe &recipe, bool full)> &apply);
+
+    Document *document_;
+    QHash<QObject *, std::function<void(Recipe &recipe, bool full)>> reaches_; // sets a control to its end, or neutral
+    bool hatching_ = false;
     FieldControls *controls_;
     WhiteGroup *white_;
     HuesGroup *hues_;

@@ -45,6 +45,7 @@ QString newGesture()
 HueRing::HueRing(QWidget *parent) : QWidget(parent)
 {
     setFocusPolicy(Qt::StrongFocus);
+    setMouseTracking(true);
     setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
     setAccessibleName(tr("Hue ring"));
     setToolTip(
@@ -175,6 +176,12 @@ void HueRing::paintEvent(QPaintEvent *)
     }
 }
 
+void HueRing::hoverOver(int mark)
+{
+    if (mark != hovered_)
+        Q_EMIT hovered(hovered_ = mark);
+}
+
 void HueRing::mousePressEvent(QMouseEvent *event)
 {
     if (event->button() != Qt::LeftButton)
@@ -192,7 +199,9 @@ void HueRing::mousePressEvent(QMouseEvent *event)
 
 void HueRing::mouseMoveEvent(QMouseEvent *event)
 {
-    if (!dragging_ || selected_ < 0)
+    if (!dragging_)
+        return hoverOver(markAt(event->position()).value_or(-1));
+    if (selected_ < 0)
         return;
     HueMark m = marks_[size_t(selected_)];
     const QPointF from = event->position() - (QPointF(rect().center()) + QPointF(0.5, 0.5));

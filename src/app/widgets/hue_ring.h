@@ -34,6 +34,7 @@ Q_SIGNALS:
     void addAsked(double hue);
     void selectAsked(int mark);
     void removeAsked(int mark);
+    void hovered(int mark);                                                   ///< -1: none
     void changed(int mark, const yolk::HueMark &now, const QString &gesture); ///< by hand
 
 protected:
@@ -44,8 +45,10 @@ protected:
     void mouseReleaseEvent(QMouseEvent *event) override;
     void wheelEvent(QWheelEvent *event) override;
     void keyPressEvent(QKeyEvent *event) override;
+    void leaveEvent(QEvent *) override { hoverOver(-1); }
 
 private:
+    void hoverOver(int mark);
     double radius() const; ///< of the ring's middle
     QPointF at(double degrees, double radius) const;
     double hueAt(const QPointF &position) const;
@@ -56,6 +59,7 @@ private:
     int selected_ = -1;
     std::array<double, kBins> shares_{}; ///< by chroma, the largest 1
     QImage ring_;                        ///< painted once for a size
+    int hovered_ = -1;
     bool dragging_ = false;
     QString gesture_;
 };

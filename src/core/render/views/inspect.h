@@ -28,7 +28,7 @@ struct Inspection {
 inline constexpr double kLeastWindowEv = 0.5;
 
 /// What hatching says of a pixel of an inspected view.
-enum class Hatch : uint8_t { None, Clipped, Above, Below, Moved, EndsWhite, EndsBlack };
+enum class Hatch : uint8_t { None, Clipped, Above, Below, Moved, EndsWhite, EndsBlack, Reached };
 
 struct Inspected {
     Image<float> display; ///< width x height x 3, display-linear sRGB in [0, 1]
