@@ -126,6 +126,21 @@ void slide(MainWindow &window, Report &report)
             recipe = start;
             settingsOf<Saturation>(recipe.adjustments).saturation = (i * 37) % 60 - 30;
         });
+        Recipe colourful = start; // every group of the Colour step at work
+        settingsOf<Saturation>(colourful.adjustments).saturation = 10;
+        settingsOf<WarmCool>(colourful.adjustments).apart = 20;
+        settingsOf<HueMarks>(colourful.adjustments).marks = {
+            {60, 45, 10, -20, 5}, {140, 40, 0, -30, -10}, {250, 60, 0, 20}};
+        settingsOf<Tints>(colourful.adjustments).lights = settingsOf<Tints>(colourful.adjustments).darks = 20;
+        settingsOf<Monochrome>(colourful.adjustments).on = true;
+        settingsOf<LightCurve>(colourful.adjustments) = {{{0, 0}, {0.4, 0.45}, {1, 1}},
+                                                         {{0, 0}, {0.5, 0.52}, {1, 1}},
+                                                         {{0, 0}, {0.5, 0.48}, {1, 1}},
+                                                         {{0, 0.02}, {1, 1}}};
+        measure(std::string(method.key) + ".all_colour", [&](Recipe &recipe, int i) {
+            recipe = colourful;
+            settingsOf<Vibrance>(recipe.adjustments).vibrance = (i * 37) % 60 - 30;
+        });
     }
     const QSize shown = window.canvas()->picture().image.size();
     char note[96];

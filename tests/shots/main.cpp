@@ -126,8 +126,7 @@ int main(int argc, char **argv)
     window.goTo(Step::Merge);
     shoot(window, "merge");
     for (const auto &[mode, name] :
-         {std::pair(yolk::InspectMode::Peek, "look-peek"), std::pair(yolk::InspectMode::Sources, "look-sources"),
-          std::pair(yolk::InspectMode::Noise, "look-noise")}) {
+         {std::pair(yolk::InspectMode::Peek, "look-peek"), std::pair(yolk::InspectMode::Sources, "look-sources")}) {
         window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
         shoot(window, name);
     }
@@ -146,14 +145,6 @@ int main(int argc, char **argv)
     };
     mark({520, 250}, {0, 45, -12, -30, -10});
     shoot(window, "colour");
-    if (wanted.contains(QStringLiteral("colour-lower"))) {
-        auto *bar = window.colourPanel()->verticalScrollBar();
-        bar->setValue(bar->maximum() / 2);
-        shoot(window, "colour-lower");
-        bar->setValue(bar->maximum());
-        wanted << QStringLiteral("colour-end");
-        shoot(window, "colour-end");
-    }
     window.document()->startAgain(Step::Colour);
     window.goTo(Step::Export);
     shoot(window, "export");

@@ -225,7 +225,7 @@ void ValueSlider::showValue()
     QString text =
         spec_.minimum < 0 ? signedNumber(value, spec_.decimals) : QLocale().toString(value, 'f', spec_.decimals);
     if (!spec_.unit.isEmpty())
-        text += QLatin1Char(' ') + spec_.unit;
+        text += (spec_.unit == QChar(0xb0) ? QString() : QStringLiteral(" ")) + spec_.unit; // degrees stand close
     edit_->setText(text);
 }
 
