@@ -143,7 +143,7 @@ int main(int argc, char **argv)
         made = {made.hue, change.width, change.turn, change.saturation, change.lightness};
         window.document()->setRecipe(next, QStringLiteral("hue mark"));
     };
-    mark({520, 250}, {0, 45, -12, -30, -10});
+    mark({980, 700}, {0, 40, 8, -45, -15}); // the meadow: pulled in and darkened
     shoot(window, "colour");
     window.document()->startAgain(Step::Colour);
     window.goTo(Step::Export);

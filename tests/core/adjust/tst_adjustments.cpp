@@ -172,6 +172,24 @@ private Q_SLOTS:
             QVERIFY(std::hypot(after.a - other.a, after.b - other.b) < 1e-5 && std::abs(after.L - other.L) < 1e-6);
         }
     }
+    void aYellowWallBecomesWhite()
+    {
+        // A white wall in the light of a lamp, in shade and light; beside it wood, leaves and a blue vase.
+        const std::vector<Oklab> wall{lch(0.9, 0.05, 92), lch(0.75, 0.055, 90), lch(0.6, 0.06, 88)};
+        const std::vector<Oklab> others{lch(0.5, 0.09, 55), lch(0.55, 0.12, 135), lch(0.45, 0.1, 260)};
+        HueSettings settings;
+        settings.marks = {{90.0, 30.0, 0.0, -85.0, 4.0}}; // pulled in and lifted
+        const AdjustmentPtr mend = HueMarks::make(settings);
+        for (size_t i = 0; i < wall.size(); ++i) {
+            const Oklab after = through(mend, wall)[i];
+            QVERIFY2(chromaOf(after) < 0.25 * chromaOf(wall[i]), qPrintable(QString::number(chromaOf(after))));
+            QVERIFY(after.L > wall[i].L);
+        }
+        for (size_t i = 0; i < others.size(); ++i) {
+            const Oklab after = through(mend, others)[i];
+            QVERIFY(std::hypot(after.L - others[i].L, after.a - others[i].a, after.b - others[i].b) < 1e-5);
+        }
+    }
     void marksEndWithoutASeam()
     {
         HueSettings settings;
