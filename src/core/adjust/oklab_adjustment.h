@@ -25,4 +25,24 @@ protected:
     virtual void change(float *L, float *a, float *b, int width, const PixelGrid &grid, int y) const = 0;
 };
 
+/// One that has a single amount, a value for each pixel, and changes a and b by it: kChange(amount, width, a, b).
+template <auto kChange> class OklabByAmount : public OklabAdjustment {
+public:
+    explicit OklabByAmount(Parameter amount) : amount_(std::move(amount)) {}
+
+private:
+    void change(float *, float *a, float *b, int width, const PixelGrid &grid, int y) const override
+    {
+        std::vector<float> amount;
+        kChange(amount_.row(grid, y, width, amount), width, a, b);
+    }
+    Parameter amount_;
+};
+
+/// Null where the amount is 0.
+template <auto kChange> AdjustmentPtr byAmount(const Parameter &amount)
+{
+    return amount.is(0.0) ? nullptr : std::make_shared<OklabByAmount<kChange>>(amount);
+}
+
 } // namespace yolk

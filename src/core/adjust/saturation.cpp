@@ -17,25 +17,11 @@ void scaleRow(const float *__restrict amount, int width, float *__restrict a, fl
     }
 }
 
-class SaturationKernel : public OklabAdjustment {
-public:
-    explicit SaturationKernel(Parameter amount) : amount_(std::move(amount)) {}
-
-private:
-    void change(float *, float *a, float *b, int width, const PixelGrid &grid, int y) const override
-    {
-        std::vector<float> amount;
-        scaleRow(amount_.row(grid, y, width, amount), width, a, b);
-    }
-    Parameter amount_;
-};
-
 } // namespace
 
 AdjustmentPtr Saturation::make(const Varied<Settings> &settings)
 {
-    const Parameter amount = settings[&Settings::saturation];
-    return amount.is(0.0) ? nullptr : std::make_shared<SaturationKernel>(amount);
+    return byAmount<&scaleRow>(settings[&Settings::saturation]);
 }
 
 } // namespace yolk

@@ -29,25 +29,11 @@ void scaleChromaRow(const float *__restrict amount, int width, float *__restrict
     }
 }
 
-class VibranceKernel : public OklabAdjustment {
-public:
-    explicit VibranceKernel(Parameter amount) : amount_(std::move(amount)) {}
-
-private:
-    void change(float *, float *a, float *b, int width, const PixelGrid &grid, int y) const override
-    {
-        std::vector<float> amount;
-        scaleChromaRow(amount_.row(grid, y, width, amount), width, a, b);
-    }
-    Parameter amount_;
-};
-
 } // namespace
 
 AdjustmentPtr Vibrance::make(const Varied<Settings> &settings)
 {
-    const Parameter amount = settings[&Settings::vibrance];
-    return amount.is(0.0) ? nullptr : std::make_shared<VibranceKernel>(amount);
+    return byAmount<&scaleChromaRow>(settings[&Settings::vibrance]);
 }
 
 } // namespace yolk

@@ -41,25 +41,16 @@ const Along &warmth()
     return along;
 }
 
-class WarmCoolKernel : public OklabAdjustment {
-public:
-    explicit WarmCoolKernel(Parameter amount) : amount_(std::move(amount)) {}
-
-private:
-    void change(float *, float *a, float *b, int width, const PixelGrid &grid, int y) const override
-    {
-        std::vector<float> amount;
-        pushRow(amount_.row(grid, y, width, amount), width, warmth().a, warmth().b, a, b);
-    }
-    Parameter amount_;
-};
+void pushAlong(const float *amount, int width, float *a, float *b)
+{
+    pushRow(amount, width, warmth().a, warmth().b, a, b);
+}
 
 } // namespace
 
 AdjustmentPtr WarmCool::make(const Varied<Settings> &settings)
 {
-    const Parameter amount = settings[&Settings::apart];
-    return amount.is(0.0) ? nullptr : std::make_shared<WarmCoolKernel>(amount);
+    return byAmount<&pushAlong>(settings[&Settings::apart]);
 }
 
 } // namespace yolk
