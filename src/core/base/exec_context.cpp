@@ -7,6 +7,11 @@
 #include <oneapi/tbb/task_scheduler_observer.h>
 
 #include <algorithm>
+#ifdef YOLK_PLAIN_THREADS
+#include <atomic>
+#include <exception>
+#include <thread>
+#endif
 #include <mutex>
 #include <numeric>
 #include <sys/resource.h>
@@ -51,6 +56,32 @@ ThreadRunner::ThreadRunner(int threads)
 
 ThreadRunner::~ThreadRunner() = default;
 
+#ifdef YOLK_PLAIN_THREADS // ThreadSanitizer does not see how TBB hands work over, and takes all of it for races
+void ThreadRunner::run(int count, const std::function<void(int)> &task)
+{
+    std::atomic<int> next = 0;
+    std::exception_ptr error;
+    std::mutex mutex;
+    const auto work = [&] {
+        for (int i = next++; i < count; i = next++)
+            try {
+                task(i);
+            } catch (...) {
+                const std::lock_guard lock(mutex);
+                error = error ? error : std::current_exception();
+                next = count;
+            }
+    };
+    {
+        std::vector<std::jthread> others;
+        for (int t = 1; t < std::min(count, std::max(2, arena_->arena.max_concurrency())); ++t)
+            others.emplace_back(work);
+        work();
+    }
+    if (error)
+        std::rethrow_exception(error);
+}
+#else
 void ThreadRunner::run(int count, const std::function<void(int)> &task)
 {
     arena_->arena.execute([&] {
@@ -58,6 +89,7 @@ void ThreadRunner::run(int count, const std::function<void(int)> &task)
         tbb::this_task_arena::isolate([&] { tbb::parallel_for(0, count, task, tbb::simple_partitioner()); });
     });
 }
+#endif
 
 struct ExecContext::Meter {
     std::mutex mutex;

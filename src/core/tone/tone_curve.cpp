@@ -112,22 +112,19 @@ ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start) : set
     bright_ = BrightBend(slope_, std::max(kLeastReach, start.peakEv + start.exposure), brightest(settings, start));
     toe_ = toeOf(settings.toe);
 
-    knots_.back() = values_.back() = 100.0;
+    if (!movesZones(settings))
+        return;
+    std::array<double, 7> knots{}, values{};
+    knots.back() = values.back() = 100.0;
     for (size_t k = 0; k < kZones.size(); ++k) {
         const double value = settings.*kZones[k] / 100.0;
-        zonesNeutral_ = zonesNeutral_ && value == 0.0;
-        knots_[k + 1] = kZoneLightness[k];
+        knots[k + 1] = kZoneLightness[k];
         // At least half a step of lightness between neighbours, whatever is asked of both.
-        values_[k + 1] =
-            std::max(values_[k] + 0.5, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
-        values_[k + 1] = std::min(values_[k + 1], 100.0 - 0.5 * double(kZones.size() - k));
+        values[k + 1] =
+            std::max(values[k] + 0.5, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
+        values[k + 1] = std::min(values[k + 1], 100.0 - 0.5 * double(kZones.size() - k));
     }
-    // Fritsch-Carlson tangents by harmonic means [FritschButland1984]; the ends take their secants.
-    const auto secant = [&](size_t i) { return (values_[i + 1] - values_[i]) / (knots_[i + 1] - knots_[i]); };
-    tangents_.front() = secant(0);
-    tangents_.back() = secant(knots_.size() - 2);
-    for (size_t i = 1; i + 1 < knots_.size(); ++i)
-        tangents_[i] = 2.0 / (1.0 / secant(i - 1) + 1.0 / secant(i));
+    zones_.emplace(knots, values);
 }
 
 double ToneCurve::base(double ev) const
@@ -144,19 +141,9 @@ double ToneCurve::base(double ev) const
     return withToe(photographic(kGreyOdds * std::exp2(u)), toe_);
 }
 
-double ToneCurve::remapped(double lightness) const
-{
-    const double x = std::clamp(lightness, 0.0, 100.0);
-    const size_t i =
-        std::min<size_t>(size_t(std::ranges::upper_bound(knots_, x) - knots_.begin()), knots_.size() - 1) - 1;
-    const double h = knots_[i + 1] - knots_[i], t = (x - knots_[i]) / h;
-    const double a = values_[i], b = values_[i + 1], da = tangents_[i] * h, db = tangents_[i + 1] * h;
-    return a + t * (da + t * (3 * (b - a) - 2 * da - db + t * (2 * (a - b) + da + db)));
-}
-
 double ToneCurve::zoned(double luminance) const
 {
-    return zonesNeutral_ ? luminance : luminanceOf(remapped(lightnessOf(luminance)));
+    return zones_ ? luminanceOf((*zones_)(lightnessOf(luminance))) : luminance;
 }
 
 double ToneCurve::luminance(double ev) const

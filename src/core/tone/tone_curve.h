@@ -1,9 +1,11 @@
 // The global tone methods as one curve from scene light (EV) to display light.
 #pragma once
 
+#include "base/monotone_spline.h"
 #include "tone/tone_start.h"
 
 #include <array>
+#include <optional>
 #include <vector>
 
 namespace yolk {
@@ -51,13 +53,11 @@ public:
 
 private:
     double base(double ev) const;
-    double remapped(double lightness) const;
 
     ToneSettings settings_;
     double squeeze_ = 1.0, slope_ = 1.0, toe_ = 0.0;
     BrightBend bright_;
-    std::array<double, 7> knots_{}, values_{}, tangents_{};
-    bool zonesNeutral_ = true;
+    std::optional<MonotoneSpline> zones_; ///< of lightness; nothing while neutral
 };
 
 /// Share of the pixels that some frame holds and that these settings show so light, in their largest channel, that nobody
