@@ -101,13 +101,19 @@ void HueRing::setMarks(const std::vector<HueMark> &marks, int selected)
 
 void HueRing::setPicture(const QImage &picture)
 {
+    static const std::array<double, 256> linear = [] {
+        std::array<double, 256> out;
+        for (size_t code = 0; code < out.size(); ++code)
+            out[code] = decodeSrgb(double(code) / 255.0);
+        return out;
+    }();
     std::array<double, kBins> sums{};
-    const int step = std::max(1, std::max(picture.width(), picture.height()) / 200);
+    const int step = std::max(1, std::max(picture.width(), picture.height()) / 100); // some thousand pixels tell
     for (int y = 0; y < picture.height(); y += step)
         for (int x = 0; x < picture.width(); x += step) {
             const QRgb p = picture.pixel(x, y);
-            const Oklab lab = srgb().fromRgb(
-                {decodeSrgb(qRed(p) / 255.0), decodeSrgb(qGreen(p) / 255.0), decodeSrgb(qBlue(p) / 255.0)});
+            const Oklab lab =
+                srgb().fromRgb({linear[size_t(qRed(p))], linear[size_t(qGreen(p))], linear[size_t(qBlue(p))]});
             const double hue = std::atan2(lab.b, lab.a) * kBins / (2.0 * std::numbers::pi);
             sums[size_t(std::lround(hue) + kBins) % kBins] += chromaOf(lab); // strong colours are seen, grey is not
         }
