@@ -1,5 +1,7 @@
 #include "steps/curve_group.h"
 
+#include "colour/primaries.h"
+#include "colour/transfer.h"
 #include "steps/panel.h"
 #include "widgets/curve_editor.h"
 
@@ -38,8 +40,12 @@ CurveGroup::CurveGroup(Document *document, QWidget *parent)
     connect(editor_, &CurveEditor::changed, this, &CurveGroup::set);
     connect(pick_, &QPushButton::clicked, this, &CurveGroup::pickAsked);
     connect(document, &Document::lightMarked, this, [this](const Vector3 &codes) {
-        const int c = channel_->index();
-        addPoint(c == 0 ? 0.2627 * codes[0] + 0.678 * codes[1] + 0.0593 * codes[2] : codes[size_t(c) - 1]);
+        if (const int c = channel_->index(); c > 0)
+            return addPoint(codes[size_t(c) - 1]);
+        double light = 0.0; // the curve acts on the code of the luminance, which is no mean of codes
+        for (size_t c = 0; c < 3; ++c)
+            light += double(kLuminance2020[c]) * decodeSrgb(codes[c]);
+        addPoint(encodeSrgb(light));
     });
     connect(document, &Document::recipeChanged, this, &CurveGroup::refreshCurve);
     connect(document, &Document::summaryChanged, this, &CurveGroup::refreshCurve);

@@ -106,7 +106,7 @@ void HuesGroup::addMark(double hue)
         return;
     std::vector<HueMark> all = marks();
     if (all.size() >= HueMarks::kMost)
-        return;
+        return Q_EMIT document()->failed(tr("There are %1 marks already: remove one first.").arg(HueMarks::kMost));
     all.push_back({std::round(hue)});
     selected_ = int(all.size()) - 1;
     setMarks(std::move(all), tr("new hue mark"));
