@@ -45,6 +45,8 @@ void benchToneTime(Report &report, const std::string &folder);
 /// chain.time_ratio_opencv.3x24mp and its kin
 void benchChain(Report &report, const std::string &folder);
 
+/// lights.*: rooms between a lamp and a window, two clicks
+void benchLights(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

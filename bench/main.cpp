@@ -38,6 +38,7 @@ int main(int argc, char **argv)
         {QStringLiteral("parallax"), &benchParallax},
         {QStringLiteral("movement"), &benchMovement},
         {QStringLiteral("worlds"), &benchWorlds},
+        {QStringLiteral("lights"), &benchLights},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

@@ -18,6 +18,7 @@
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/hues_group.h"
+#include "steps/lights_group.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/preset_group.h"
@@ -186,6 +187,11 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     };
     picks(framesPanel_->white(), &Document::pickWhite);
     picks(colourPanel_->white(), &Document::pickWhite);
+    const LightsGroup *lights = colourPanel_->lights();
+    connect(lights, &LightsGroup::dayAsked, this,
+            [this, lights](bool on) { pickBy(lights->pickDay(), &Document::pickWhite, on); });
+    connect(lights, &LightsGroup::lampAsked, this,
+            [this, lights](bool on) { pickBy(lights->pickLamp(), &Document::pickLamp, on); });
     picks(colourPanel_->hues(), &Document::pickHue);
     picks(colourPanel_->curve(), &Document::pickCurvePoint);
     connect(canvas_, &Canvas::pickingChanged, this, [this](bool on) {

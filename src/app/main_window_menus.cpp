@@ -11,6 +11,7 @@
 #include "steps/colour_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/hues_group.h"
+#include "steps/lights_group.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/step_path.h"
@@ -89,6 +90,12 @@ void MainWindow::makeMenus()
                                WhiteGroup *white = path_->current() == int(Step::Colour) ? colourPanel_->white()
                                                                                          : framesPanel_->white();
                                pickBy(white->pick(), &Document::pickWhite, !canvas_->isPicking());
+                           });
+    needSet_ << addCommand(edit, tr("Pick something white in the la&mp"), QKeySequence(tr("Shift+W")),
+                           tr("The place that is clicked next becomes neutral, and with it all that the lamp lights."),
+                           [this] {
+                               goTo(Step::Colour);
+                               pickBy(colourPanel_->lights()->pickLamp(), &Document::pickLamp, !canvas_->isPicking());
                            });
     needSet_ << addCommand(edit, tr("Pick a &hue"), QKeySequence(tr("H")),
                            tr("The colour of the place that is clicked next gets a mark on the hue ring."), [this] {

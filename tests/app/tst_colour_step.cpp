@@ -7,6 +7,7 @@
 #include "steps/colour_panel.h"
 #include "steps/curve_group.h"
 #include "steps/hues_group.h"
+#include "steps/lights_group.h"
 #include "widgets/choice_row.h"
 #include "widgets/curve_editor.h"
 #include "widgets/hue_ring.h"
@@ -81,6 +82,15 @@ class TestColourStep : public QObject {
         Q_EMIT slider->changed(value, {});
     }
     const std::vector<HueMark> &marks() const { return settingsOf<HueMarks>(document().recipe().adjustments).marks; }
+    /// The mean of a small area round a place of the picture.
+    Oklab colourAt(const QImage &image, const QPointF &place) const
+    {
+        const QRectF region = window_->canvas().picture().region;
+        constexpr int kReach = 6;
+        const QPoint at(int((place.x() - region.left()) * image.width() / region.width()),
+                        int((place.y() - region.top()) * image.height() / region.height()));
+        return meanOf(image.copy(QRect(at - QPoint(kReach, kReach), at + QPoint(kReach, kReach))));
+    }
     /// The place of a picture pixel in the canvas.
     QPoint inCanvas(const QPointF &at) const { return window_->canvas().widgetAt(at).toPoint(); }
 
@@ -278,6 +288,49 @@ private Q_SLOTS:
         QTest::mouseMove(hues.ring(), QPoint(1, 1));
         QCOMPARE(hatched(picture()), 0.0);
         QTest::keyClick(&window(), Qt::Key_H, Qt::ShiftModifier);
+    }
+    void aLampIsMadeWhiteWhereItFalls()
+    {
+        // The boards of the wall, as if a lamp made them yellow; daylight is as shot, the brown hen stays one.
+        const QPointF hen(343, 950), boards(486, 286);
+        const auto chromaAt = [&](const QImage &image, const QPointF &place) {
+            return chromaOf(colourAt(image, place));
+        };
+        const QImage oneLight = picture();
+        QVERIFY(chromaAt(oneLight, boards) > 0.04);
+        QTest::keyClick(&window_->canvas(), Qt::Key_W, Qt::ShiftModifier);
+        QVERIFY(panel().lights()->pickLamp()->isChecked());
+        QTest::mouseClick(&window_->canvas(), Qt::LeftButton, {}, inCanvas(boards));
+        const QImage both = picture();
+        QCOMPARE(document().recipe().lamp.strength, 100.0);
+        QVERIFY(document().recipe().lamp.temperature < document().white().temperature);
+        QVERIFY2(chromaAt(both, boards) < 0.35 * chromaAt(oneLight, boards),
+                 qPrintable(QStringLiteral("%1 of %2").arg(chromaAt(both, boards)).arg(chromaAt(oneLight, boards))));
+        QVERIFY(chromaAt(both, hen) > 0.7 * chromaAt(oneLight, hen));
+        // What is read under the pointer is what is shown.
+        const auto probe = document().probe(boards);
+        QVERIFY(probe && std::abs(probe->rgb[0] / probe->rgb[2] - 1.0f) < 0.35f);
+        slide("lamp.strength", 50);
+        const double half = chromaAt(picture(), boards);
+        QVERIFY(half > chromaAt(both, boards) && half < chromaAt(oneLight, boards));
+        // Where it falls can be looked at.
+        QTest::mouseClick(panel().lights()->where(), Qt::LeftButton);
+        const QImage where = picture();
+        QVERIFY(document().inspection() && document().inspection()->mode == InspectMode::Lights);
+        QVERIFY(colourAt(where, boards).b > colourAt(where, hen).b + 0.01);
+        QTest::mouseClick(panel().lights()->where(), Qt::LeftButton);
+        QVERIFY(!document().inspection());
+        // Off is as if it had never been; so is undone.
+        QCheckBox *box = nullptr;
+        for (QCheckBox *b : panel().findChildren<QCheckBox *>())
+            if (b->accessibleName().startsWith(QStringLiteral("Two lights")))
+                box = b;
+        QVERIFY(box);
+        box->click();
+        QCOMPARE(picture(), oneLight);
+        box->click();
+        slide("lamp.strength", 0);
+        QCOMPARE(picture(), oneLight);
     }
     void blackAndWhite()
     {

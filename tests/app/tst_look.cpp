@@ -71,11 +71,9 @@ private Q_SLOTS:
     {
         const QImage picture = shown();
         const Recipe before = document().recipe();
-        const QList<std::pair<Qt::Key, InspectMode>> keys{{Qt::Key_L, InspectMode::Light},
-                                                          {Qt::Key_P, InspectMode::Peek},
-                                                          {Qt::Key_S, InspectMode::Sources},
-                                                          {Qt::Key_N, InspectMode::Noise},
-                                                          {Qt::Key_C, InspectMode::Clipped}};
+        const QList<std::pair<Qt::Key, InspectMode>> keys{
+            {Qt::Key_L, InspectMode::Light}, {Qt::Key_P, InspectMode::Peek},    {Qt::Key_S, InspectMode::Sources},
+            {Qt::Key_N, InspectMode::Noise}, {Qt::Key_C, InspectMode::Clipped}, {Qt::Key_K, InspectMode::Lights}};
         for (const auto &[key, mode] : keys) {
             press(key);
             QVERIFY(document().inspection() && document().inspection()->mode == mode);

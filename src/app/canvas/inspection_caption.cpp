@@ -3,6 +3,7 @@
 #include "colour/transfer.h"
 #include "document/movement_text.h"
 #include "document/screen_picture.h"
+#include "recipe/sections.h"
 #include "theme/theme.h"
 #include "widgets/number_text.h"
 
@@ -37,7 +38,9 @@ constexpr std::array kWords{
     Words{QT_TRANSLATE_NOOP("Inspection", "Edges"),
           QT_TRANSLATE_NOOP("Inspection", "Edges of a frame over those of the reference frame: white where they meet")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Movement"),
-          QT_TRANSLATE_NOOP("Inspection", "Where something moved, and which frame stands there")}};
+          QT_TRANSLATE_NOOP("Inspection", "Where something moved, and which frame stands there")},
+    Words{QT_TRANSLATE_NOOP("Inspection", "Lights"),
+          QT_TRANSLATE_NOOP("Inspection", "Where the second of two lights falls")}};
 
 } // namespace
 
@@ -174,6 +177,15 @@ void InspectionCaption::refresh()
                 << LegendStrip::Patch{Qt::white, tr("both")};
         break;
     }
+    case InspectMode::Lights:
+        if (!isLampMended(inForce(document_->recipe()).lamp)) {
+            words += tr("  ·  no second light: pick something white in the lamp, in the Colour step");
+            break;
+        }
+        patches << LegendStrip::Patch{screenColour(lampColour(0.0)), tr("daylight")}
+                << LegendStrip::Patch{screenColour(lampColour(0.5)), tr("half")}
+                << LegendStrip::Patch{screenColour(lampColour(1.0)), tr("lamp")};
+        break;
     case InspectMode::Movement:
         words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());
         if (merged) {

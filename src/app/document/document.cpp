@@ -280,7 +280,8 @@ void Document::recipeIsNew()
     const bool framesChanged =
         !areSameUpTo(Stage::Align, recipe(), mergedRecipe_) || recipe().frames != mergedRecipe_.frames;
     const bool cropChanged = !areSameAt(Stage::Geometry, recipe(), mergedRecipe_);
-    const bool whiteChanged = !areSameAt(Stage::Scene, recipe(), mergedRecipe_);
+    const bool whiteChanged =
+        !areSameAt(Stage::Scene, recipe(), mergedRecipe_) || recipe().groups != mergedRecipe_.groups;
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = recipe().geometry;
         arrange();
@@ -294,6 +295,8 @@ void Document::recipeIsNew()
         startMerge();
     } else if (whiteChanged) {
         mergedRecipe_.white = recipe().white;
+        mergedRecipe_.lamp = recipe().lamp;
+        mergedRecipe_.groups = recipe().groups;
         findHistogram();
     }
     renderView();
@@ -305,7 +308,7 @@ void Document::startMerge()
     // then from the full one.
     struct Step {
         MergedPtr merged;
-        SceneHistogram histogram;
+        SceneLight light;
     };
     mergedRecipe_ = recipe();
     mergedIsCurrent_ = false;
@@ -315,7 +318,7 @@ void Document::startMerge()
         return [=](ExecContext &ctx) {
             MergedPtr merged = mergedOf(RenderPlan(sources, measured, settings), reduction, ctx);
             ExecContext rest = ctx.child({});
-            return Step{merged, sceneHistogram(sources, measured, settings, rest)};
+            return Step{merged, sceneLightOf(sources, measured, settings, rest)};
         };
     };
     const auto take = [this](Outcome<Step> &outcome) {
@@ -327,8 +330,7 @@ void Document::startMerge()
             return false;
         merged_ = outcome.result->merged;
         mergedIsCurrent_ = true;
-        histogram_ = std::move(outcome.result->histogram);
-        Q_EMIT histogramChanged();
+        takeLight(outcome.result->light);
         Q_EMIT mergedChanged();
         return true;
     };
@@ -362,16 +364,28 @@ Recipe Document::recipeOnCanvas() const
     return out;
 }
 
+Document::SceneLight Document::sceneLightOf(const Sources &sources, const Measured &measured, const Recipe &settings,
+                                            ExecContext &ctx)
+{
+    return {sceneHistogram(sources, measured, settings, ctx),
+            lampWhiteOf(RenderPlan(sources, measured, settings), ctx)};
+}
+
+void Document::takeLight(const SceneLight &light)
+{
+    histogram_ = light.histogram;
+    lamp_ = light.lamp;
+    Q_EMIT histogramChanged();
+}
+
 void Document::findHistogram()
 {
     auto work = [sources = sources_, measured = *measured_, settings = recipeOnCanvas()](ExecContext &ctx) {
-        return sceneHistogram(sources, measured, settings, ctx);
+        return sceneLightOf(sources, measured, settings, ctx);
     };
-    histogramLane_.start<SceneHistogram>({}, work, [this](Outcome<SceneHistogram> outcome) {
-        if (!outcome.result)
-            return;
-        histogram_ = std::move(*outcome.result);
-        Q_EMIT histogramChanged();
+    histogramLane_.start<SceneLight>({}, work, [this](Outcome<SceneLight> outcome) {
+        if (outcome.result)
+            takeLight(*outcome.result);
     });
 }
 

@@ -10,6 +10,7 @@
 #include "recipe/preset.h"
 #include "recipe/step.h"
 #include "render/render.h"
+#include "render/stages/lamp_stage.h"
 #include "render/views/inspect.h"
 #include "render/views/tone_response.h"
 #include "tone/tone_curve.h"
@@ -119,6 +120,8 @@ public:
     void leaveOutDispensable();                              ///< the frames that coverage() names
     /// Light under which the place becomes neutral: of the merge, or of the frame that is looked at.
     void pickWhite(const QPointF &picturePosition);
+    /// The same of the lamp, which is made white in full where it was not yet.
+    void pickLamp(const QPointF &picturePosition);
     WhitePoint white() const; ///< that is in force
     /// The hue of a place before marks act on it, with hueMarked(); grey has none, which is said.
     void pickHue(const QPointF &picturePosition);
@@ -225,6 +228,11 @@ private:
         std::set<std::string> again; ///< ids of frames that were taken out of the set and are opened again
         QStringList problems;
     };
+    /// What the light scale and the pointer read beside the merge.
+    struct SceneLight {
+        SceneHistogram histogram;
+        LampWhitePtr lamp;
+    };
     struct Summary {
         ViewPicture overview;
         OutputHistogram histogram;
@@ -250,8 +258,12 @@ private:
     void summarise();
     void showEndsBriefly();
     void read();
+    void pickLight(const QPointF &position, const std::function<void(const WhitePoint &)> &take);
     void pickColour(const QPointF &position, const Recipe &recipe, const std::function<void(const Vector3 &)> &take);
     void movePins(const std::string &reference);
+    static SceneLight sceneLightOf(const Sources &sources, const Measured &measured, const Recipe &settings,
+                                   ExecContext &ctx);
+    void takeLight(const SceneLight &light);
     void findHistogram();
 
     Sources sources_;
@@ -283,6 +295,7 @@ private:
     std::array<double, 5> zoneEvs_{};
     std::optional<ToneCurve> curve_;
     std::optional<SceneHistogram> histogram_;
+    LampWhitePtr lamp_;
     MergedPtr merged_;
     Recipe mergedRecipe_;             // what was last sent to be merged
     bool mergedIsCurrent_ = false;    // merged_ and histogram_ are of its frames and their preparation

@@ -1,6 +1,8 @@
 // What the photographer decides about frames before they are merged.
 #include "document/document.h"
 
+#include "recipe/sections.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -86,7 +88,8 @@ WhitePoint Document::white() const
                                                    : WhitePoint{settings.temperature, settings.tint};
 }
 
-void Document::pickWhite(const QPointF &position)
+/// The light under which a place is neutral.
+void Document::pickLight(const QPointF &position, const std::function<void(const WhitePoint &)> &take)
 {
     if (!isOpen())
         return;
@@ -94,10 +97,10 @@ void Document::pickWhite(const QPointF &position)
     if (const auto at = lookedAt())
         frame = size_t(bracket_->frames[*at].given) - 1;
     auto work = [sources = sources_, measured = *measured_, settings = recipe(), frame, position](ExecContext &ctx) {
-        return pickLight(sources, measured, settings, frame, position.x(), position.y(), ctx);
+        return yolk::pickLight(sources, measured, settings, frame, position.x(), position.y(), ctx);
     };
     const CodeValues colour = bracket_->frames[bracket_->reference].frame->codeValues;
-    pickLane_.start<PickedLight>({}, work, [this, colour](Outcome<PickedLight> outcome) {
+    pickLane_.start<PickedLight>({}, work, [this, colour, take](Outcome<PickedLight> outcome) {
         if (!outcome.error.isEmpty())
             Q_EMIT failed(outcome.error);
         if (!outcome.result)
@@ -106,10 +109,26 @@ void Document::pickWhite(const QPointF &position)
             return Q_EMIT failed(tr("This place is clipped: pick one that is less bright."));
         if (std::ranges::any_of(outcome.result->rgb, [](double v) { return v <= 0.0; }))
             return Q_EMIT failed(tr("This place is too dark to show the colour of the light: pick a brighter one."));
-        const WhitePoint light = lightOf(colour, outcome.result->rgb);
+        take(lightOf(colour, outcome.result->rgb));
+    });
+}
+
+void Document::pickWhite(const QPointF &position)
+{
+    pickLight(position, [this](const WhitePoint &light) {
         Recipe next = recipe();
         next.white = {WhiteMode::Own, light.temperature, light.tint};
         setRecipe(next, tr("white balance"));
+    });
+}
+
+void Document::pickLamp(const QPointF &position)
+{
+    pickLight(position, [this](const WhitePoint &light) {
+        Recipe next = recipe();
+        next.lamp = {isLampMended(next.lamp) ? next.lamp.strength : 100.0, light.temperature, light.tint};
+        next.groups.off.erase(groupKey(fieldOf<kLampFields, &LampSettings::strength>().group));
+        setRecipe(next, tr("lamp"));
     });
 }
 

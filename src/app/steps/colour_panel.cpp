@@ -2,6 +2,7 @@
 
 #include "steps/curve_group.h"
 #include "steps/hues_group.h"
+#include "steps/lights_group.h"
 #include "steps/white_group.h"
 #include "widgets/hue_ring.h"
 
@@ -12,11 +13,13 @@ namespace yolk::app {
 
 ColourPanel::ColourPanel(Document *document, QWidget *parent)
     : Panel(parent), document_(document), controls_(new FieldControls(document, this)),
-      white_(new WhiteGroup(document, this)), hues_(new HuesGroup(document, this)),
-      curve_(new CurveGroup(document, this))
+      white_(new WhiteGroup(document, this)), lights_(new LightsGroup(document, this)),
+      hues_(new HuesGroup(document, this)), curve_(new CurveGroup(document, this))
 {
     add(white_);
-    QHash<QString, FoldGroup *> groups{{words("Hues"), hues_}, {words("Curve"), curve_}};
+    QHash<QString, FoldGroup *> groups{{words(fieldOf<kLampFields, &LampSettings::strength>().group), lights_},
+                                       {words("Hues"), hues_},
+                                       {words("Curve"), curve_}};
     QList<FoldGroup *> placed;
     forEachSection([&](const auto &section) {
         if (section.step != Step::Colour)

@@ -9,6 +9,7 @@ namespace yolk::app {
 
 class CurveGroup;
 class HuesGroup;
+class LightsGroup;
 class WhiteGroup;
 
 class ColourPanel : public Panel {
@@ -17,6 +18,7 @@ public:
     explicit ColourPanel(Document *document, QWidget *parent = nullptr);
     const FieldControls &controls() const { return *controls_; }
     WhiteGroup *white() const { return white_; }
+    LightsGroup *lights() const { return lights_; }
     HuesGroup *hues() const { return hues_; }
     CurveGroup *curve() const { return curve_; }
     /// Whether the picture is hatched where the control or the mark under the pointer acts.
@@ -33,6 +35,7 @@ private:
     bool hatching_ = false;
     FieldControls *controls_;
     WhiteGroup *white_;
+    LightsGroup *lights_;
     HuesGroup *hues_;
     CurveGroup *curve_;
 };

@@ -48,5 +48,7 @@ Matrix3 rgbToRgb(const Primaries &from, const Primaries &to);
 
 /// Luminance of linear Rec. 2020 RGB.
 inline constexpr std::array<float, 3> kLuminance2020{0.2627f, 0.6780f, 0.0593f}; // [BT2020]
+/// How linear RGB makes luminance that `toRec2020` brings there.
+Vector3 luminanceRow(const Matrix3 &toRec2020);
 
 } // namespace yolk

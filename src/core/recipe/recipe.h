@@ -6,6 +6,7 @@
 #include "align/align_settings.h"
 #include "colour/icc.h"
 #include "frames/bracket.h"
+#include "frames/light_mixture.h"
 #include "frames/prepare_settings.h"
 #include "frames/white_balance.h"
 #include "geometry/geometry_settings.h"
@@ -73,6 +74,7 @@ struct Recipe {
     AlignSettings align;
     MovementSettings movement;
     WhiteSettings white;
+    LampSettings lamp;
     ToneSettings tone;
     AdjustmentSettings adjustments;
     AdjustmentGroups groups;

@@ -100,17 +100,15 @@ std::string groupKey(std::string_view group)
     return out;
 }
 
-AdjustmentSettings inForce(const Recipe &recipe)
+Recipe inForce(const Recipe &recipe)
 {
-    if (recipe.groups.off.empty())
-        return recipe.adjustments;
     Recipe out = recipe;
     const Recipe neutral;
     for (const std::string &group : recipe.groups.off)
         forEachOf(Step::Colour, group, [&](const auto &section, const auto &field) {
             section.of(out).*field.member = section.of(neutral).*field.member;
         });
-    return out.adjustments;
+    return out;
 }
 
 Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start)

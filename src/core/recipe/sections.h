@@ -58,6 +58,7 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"frames", &Recipe::frames, &kFrameWeightFields, Step::Merge, Stage::Merge},
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
+        Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},
         Section{"tone", &Recipe::tone, &kToneFields, Step::Tone, Stage::Tone, InPresets::Yes},
         Section{"groups", &Recipe::groups, &kAdjustmentGroupFields, Step::Colour, Stage::Display},
     },
@@ -95,8 +96,8 @@ template <class Section, class Field> std::string pathOf(const Section &section,
 /// The key of a group of settings, in files: its name in lower case, with _ for spaces.
 std::string groupKey(std::string_view group);
 
-/// The adjustments as they act: those of groups that are switched off are neutral.
-AdjustmentSettings inForce(const Recipe &recipe);
+/// The settings as they act: groups that are switched off are neutral.
+Recipe inForce(const Recipe &recipe);
 
 /// Puts back what a step holds to how it is in `start`.
 Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start);

@@ -3,7 +3,7 @@
 
 #include "base/exec_context.h"
 #include "image/image.h"
-#include "tone/light_grid.h"
+#include "image/light_grid.h"
 
 #include <span>
 

@@ -5,7 +5,7 @@
 #include "colour/icc.h"
 #include "colour/oklab.h"
 #include "image/image.h"
-#include "tone/light_grid.h"
+#include "image/light_grid.h"
 #include "tone/step_table.h"
 #include "tone/tone_curve.h"
 

@@ -27,10 +27,10 @@ RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
 /// Strips of an area of a merged set in the primaries of the file.
 class Strips {
 public:
-    Strips(const MergedSet &set, const Rect &area, const Matrix3 &balanced, const Primaries &primaries,
-           ExecContext &ctx)
-        : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * balanced),
-          rows_(set, balanced, rgbToRgb(kRec2020, primaries)), ctx_(ctx)
+    Strips(const MergedSet &set, const Rect &area, const RenderPlan &plan, LampWhitePtr lamp,
+           const Primaries &primaries, ExecContext &ctx)
+        : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * plan.white),
+          rows_(set, plan.white, std::move(lamp), rgbToRgb(kRec2020, primaries)), ctx_(ctx)
     {
     }
     void fill(const RadianceStrip &strip) const
@@ -124,13 +124,13 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
     const RenderPlan plan(sources, measured, recipe);
     const Bracket &bracket = plan.bracket;
     RadianceReport report;
-    ExecContext merging = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
+    ExecContext merging = ctx.part(0.0, 0.8), lighting = ctx.part(0.8, 0.82), writing = ctx.part(0.82, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
         report.merged = mergedOf(plan, 1, merging);
         const MergedSet &set = *report.merged;
         const Rect area = croppedArea(plan);
         const Shape shape{area.width(), area.height(), 3};
-        const Strips strips(set, area, plan.white, primaries, writing);
+        const Strips strips(set, area, plan, lampWhiteOf(plan, lighting), primaries, writing);
         const FillStrip fill = [&](const RadianceStrip &strip) {
             strips.fill(strip);
             if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)

@@ -57,24 +57,25 @@ double kneeOf(const Measured &measured)
 
 } // namespace
 
-Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured)
+Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const Measured &measured)
 {
     switch (white.mode) {
     case WhiteMode::Automatic:
-        return balancedMatrix(colour, neutralOf(colour, measured.automaticWhite));
+        return neutralOf(colour, measured.automaticWhite);
     case WhiteMode::Own:
-        return balancedMatrix(colour, neutralOf(colour, {white.temperature, white.tint}));
+        return neutralOf(colour, {white.temperature, white.tint});
     case WhiteMode::AsShot:
         break;
     }
-    return colour.toRec2020;
+    return colour.neutral;
 }
 
 RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
     : sources(s), measured(m), recipe(r), bracket(bracketOf(s, m, r)),
-      white(whiteMatrix(bracket.frames[bracket.reference].frame->codeValues, r.white, m)), curve(r.tone, m.tone),
-      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, inForce(r))),
-      onDisplay(adjustmentsOn(Light::Display, inForce(r))),
+      day(neutralUnder(r.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
+      lamp(inForce(r).lamp), curve(r.tone, m.tone), knee(kneeOf(m)),
+      onScene(adjustmentsOn(Light::Scene, inForce(r).adjustments)),
+      onDisplay(adjustmentsOn(Light::Display, inForce(r).adjustments)),
       aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, r))),
       merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, r)))
 {
@@ -99,6 +100,7 @@ Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
     hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1).value(knee);
     for (const double m : white.m)
         hasher.value(m);
+    hasher.value(lamp.strength).value(lamp.temperature).value(lamp.tint);
     return hasher.finish();
 }
 
@@ -108,6 +110,7 @@ Recipe layersRecipe(const Recipe &recipe)
     out.frames.keeper.clear();
     out.align.local = AlignMode::Off;
     out.movement = {};
+    out.lamp = {}; // luminance stays
     return out;
 }
 

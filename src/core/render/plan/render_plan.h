@@ -19,7 +19,9 @@ public:
     const Measured &measured;
     const Recipe &recipe;
     Bracket bracket;
-    Matrix3 white; ///< from the reference frame's RGB to balanced linear Rec. 2020
+    Vector3 day;       ///< linear RGB of the reference frame that the white balance makes neutral
+    Matrix3 white;     ///< from there to balanced linear Rec. 2020
+    LampSettings lamp; ///< as it acts
     ToneCurve curve;
     double knee; ///< of LightCode: its code bends at middle grey about as the automatic start's curve does
     Adjustments onScene, onDisplay; ///< those that do something
@@ -35,8 +37,8 @@ private:
     Hash128 aligned_, merged_; ///< of what the recipe and the measurement say
 };
 
-/// The matrix from the frames' RGB to balanced linear Rec. 2020.
-Matrix3 whiteMatrix(const CodeValues &colour, const WhiteSettings &white, const Measured &measured);
+/// What a white balance makes neutral, linear RGB of the frames.
+Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const Measured &measured);
 
 /// The same set under the recipe that layers are found by: without what the movement settings and near and far change.
 /// Views of any size and the full picture agree, and those settings keep the layers.

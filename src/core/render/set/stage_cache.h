@@ -22,6 +22,7 @@ enum class StageKey : int {
     Aligned,
     Merge,
     Level,
+    Mixture,
     Scene,
     LookAt,
     Layers,

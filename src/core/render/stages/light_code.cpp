@@ -101,12 +101,4 @@ void LightCode::decode(ImageView<float> picture, ExecContext &ctx) const
     });
 }
 
-Vector3 luminanceRow(const Matrix3 &toRec2020)
-{
-    Vector3 out{};
-    for (size_t i = 0; i < 9; ++i)
-        out[i % 3] += double(kLuminance2020[i / 3]) * toRec2020.m[i];
-    return out;
-}
-
 } // namespace yolk

@@ -25,6 +25,4 @@ private:
     float perKnee_[3];
 };
 
-/// How the linear channels of a frame make luminance.
-Vector3 luminanceRow(const Matrix3 &toRec2020);
 } // namespace yolk

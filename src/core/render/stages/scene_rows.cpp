@@ -3,15 +3,57 @@
 #include "colour/matrix_rows.h"
 
 #include <algorithm>
+#include <vector>
 
 namespace yolk {
 
-SceneRows::SceneRows(const MergedSet &set, const Matrix3 &white, const Matrix3 &onwards)
-    : set_(set), matrix_(onwards * white), shifts_(set.clippedShare > 0.0 && white != set.colour.toRec2020)
+SceneRows::SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const Matrix3 &onwards)
+    : set_(set), lamp_(std::move(lamp)), matrix_(onwards * white),
+      asShot_(onwards * (set.colour.toRec2020 * set.colour.neutral)),
+      shifts_(set.clippedShare > 0.0 && (lamp_ || white != set.colour.toRec2020))
 {
-    const Vector3 asShot = set.colour.toRec2020 * set.colour.neutral, now = white * set.colour.neutral;
-    const Vector3 shift = onwards * Vector3{asShot[0] - now[0], asShot[1] - now[1], asShot[2] - now[2]};
-    std::ranges::copy(shift, shift_);
+}
+
+/// What a pixel's white becomes goes off again, and as it is shot comes in its place. `gains` of the lamp.
+SceneRows::Shift SceneRows::shiftOf(int x, float light, const Vector3 &gains) const
+{
+    const Vector3 &neutral = set_.colour.neutral;
+    const Vector3 now = matrix_ * Vector3{gains[0] * neutral[0], gains[1] * neutral[1], gains[2] * neutral[2]};
+    Shift out{x, {}};
+    for (size_t c = 0; c < 3; ++c)
+        out.add[c] = float(asShot_[c] - now[c]) * light;
+    return out;
+}
+
+template <class LightAt>
+void SceneRows::turn(const float *const from[3], int count, const Place &place, const LightAt &lightAt,
+                     float *const to[3]) const
+{
+    std::vector<Shift> shifts;
+    const float *in[3] = {from[0], from[1], from[2]};
+    if (lamp_) {
+        std::vector<float> before[3]; // where it clips: the results may lie on the pixels
+        if (shifts_)
+            for (int c = 0; c < 3; ++c)
+                before[c].assign(from[c], from[c] + count);
+        lamp_->gains.apply(from, count, place.x, place.step, place.y, to);
+        std::ranges::copy(to, to + 3, in);
+        for (int x = 0; shifts_ && x < count; ++x)
+            if (const float light = lightAt(x); light > 0.0f) {
+                Vector3 gains;
+                for (size_t c = 0; c < 3; ++c)
+                    gains[c] = before[c][size_t(x)] > 0.0f ? double(to[c][x]) / double(before[c][size_t(x)]) : 1.0;
+                shifts.push_back(shiftOf(x, light, gains));
+            }
+    } else if (shifts_) {
+        for (int x = 0; x < count; ++x)
+            if (const float light = lightAt(x); light > 0.0f)
+                shifts.push_back(shiftOf(x, light, {1.0, 1.0, 1.0}));
+    }
+    turnRow(matrix_, in, count, to);
+    for (const Shift &shift : shifts)
+        for (size_t c = 0; c < 3; ++c)
+            to[c][shift.x] += shift.add[c];
 }
 
 void SceneRows::read(int y, int x0, int x1, float *const to[3]) const
@@ -19,22 +61,17 @@ void SceneRows::read(int y, int x0, int x1, float *const to[3]) const
     const Merged &pixels = set_.pixels;
     const float *const from[3] = {pixels.radiance.row(0, y) + x0, pixels.radiance.row(1, y) + x0,
                                   pixels.radiance.row(2, y) + x0};
-    turnRow(matrix_, from, x1 - x0, to);
-    if (!shifts_)
-        return;
-    const uint8_t *clipped = pixels.clipped.row(0, y);
-    for (int x = x0; x < x1; ++x)
-        if (clipped[x] > 1)
-            for (int c = 0; c < 3; ++c)
-                to[c][x - x0] += shift_[c] * clippedLight(set_, x, y);
+    const uint8_t *clipped = pixels.clipped.row(0, y) + x0;
+    const double step = double(set_.reduction) / set_.fullWidth;
+    const Place place{(x0 + 0.5) * step, step, (y + 0.5) * set_.reduction / set_.fullHeight};
+    turn(
+        from, x1 - x0, place, [&](int x) { return clipped[x] > 1 ? clippedLight(set_, x0 + x, y) : 0.0f; }, to);
 }
 
-void SceneRows::turn(const float *const from[4], int count, float *const to[3]) const
+void SceneRows::turn(const float *const from[4], int count, const Place &place, float *const to[3]) const
 {
-    turnRow(matrix_, from, count, to);
-    for (int c = 0; shifts_ && c < 3; ++c)
-        for (int x = 0; x < count; ++x)
-            to[c][x] += shift_[c] * from[3][x];
+    turn(
+        from, count, place, [&](int x) { return from[3][x]; }, to);
 }
 
 float SceneRows::clippedLight(const MergedSet &set, int x, int y)

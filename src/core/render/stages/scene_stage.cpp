@@ -58,9 +58,9 @@ PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecCon
         ->get<Image<float>>(
             plan.sceneKey(request), ctx,
             [&](ExecContext &own) {
-                ExecContext merging = own.part(0.0, 0.9), reducing = own.part(0.9, 1.0);
+                ExecContext merging = own.part(0.0, 0.8), lighting = own.part(0.8, 0.9), reducing = own.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(plan, request.reduction, merging);
-                const SceneRows rows(*set, plan.white);
+                const SceneRows rows(*set, plan.white, lampWhiteOf(plan, lighting));
                 const PlacedView part = placedView(request, region);
                 Image<float> light =
                     lightOf(plan.sources, plan.mergedKey(request.reduction), *set, rows.shiftsClipped(), plan.knee,
@@ -68,12 +68,20 @@ PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecCon
                 Image<float> scene =
                     rows.shiftsClipped() ? Image<float>({part.width, part.height, 3}, Fill::Anything) : Image<float>();
                 const ImageView<float> out = rows.shiftsClipped() ? scene.view() : light.view();
+                // In shares of the scene's sides.
+                const double perX = double(set->reduction) / set->fullWidth,
+                             perY = double(set->reduction) / set->fullHeight;
+                const double stepX = (part.region.x1 - part.region.x0) / part.width * perX,
+                             stepY = (part.region.y1 - part.region.y0) / part.height * perY;
                 forEachBand(reducing, light.height(), [&](int y0, int y1) {
                     for (int y = y0; y < y1; ++y) {
                         const float *const from[4] = {light.row(0, y), light.row(1, y), light.row(2, y),
                                                       rows.shiftsClipped() ? light.row(3, y) : nullptr};
                         float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
-                        rows.turn(from, light.width(), to);
+                        rows.turn(
+                            from, light.width(),
+                            {part.region.x0 * perX + 0.5 * stepX, stepX, part.region.y0 * perY + (y + 0.5) * stepY},
+                            to);
                     }
                 });
                 return rows.shiftsClipped() ? std::move(scene) : std::move(light);

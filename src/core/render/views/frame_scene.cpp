@@ -3,6 +3,7 @@
 #include "colour/matrix_rows.h"
 #include "io/linear_codes.h"
 #include "render/stages/align_stage.h"
+#include "render/stages/lamp_stage.h"
 #include "render/stages/levels.h"
 #include "render/stages/light_code.h"
 #include "render/views/develop.h"
@@ -125,6 +126,14 @@ Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness b
     const PixelGrid grid = gridOf(request.region, request.width, request.height);
     const RenderRequest wide = widened(request, reference, developer.context(grid.scale()));
     Image<float> scene = lightPart(codes, {}, colour, wide, &code, ctx);
+    if (const LampWhitePtr lamp = lampWhiteOf(plan, ctx)) {
+        const PixelGrid at = gridOf(wide.region, wide.width, wide.height);
+        const double perX = 1.0 / reference.width, perY = 1.0 / reference.height;
+        for (int y = 0; y < scene.height(); ++y) {
+            float *const rows[] = {scene.row(0, y), scene.row(1, y), scene.row(2, y)};
+            lamp->gains.apply(rows, scene.width(), at.x(0) * perX, at.stepX * perX, at.y(y) * perY, rows);
+        }
+    }
     Matrix3 matrix = plan.white;
     for (double &m : matrix.m)
         m *= gain;

@@ -3,6 +3,7 @@
 #include "colour/oklab.h"
 #include "io/linear_codes.h"
 #include "render/stages/align_stage.h"
+#include "render/stages/lamp_stage.h"
 #include "render/stages/scene_stage.h"
 #include "render/views/picture.h"
 #include "tone/tone_curve.h"
@@ -13,6 +14,8 @@
 
 namespace yolk {
 namespace {
+
+constexpr double kRec709Luminance[3] = {0.2126, 0.7152, 0.0722}; // [BT709]
 
 double luminanceOf(const Image<float> &rgb, int x, int y)
 {
@@ -265,10 +268,9 @@ void movementView(const MergedSet &set, const Footprint &under, Inspected &out, 
     forEachBand(ctx, out.display.height(), [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
             for (int x = 0; x < out.display.width(); ++x) {
-                constexpr double kRec709[3] = {0.2126, 0.7152, 0.0722};
                 double grey = 0.0;
                 for (int c = 0; c < 3; ++c)
-                    grey += kRec709[c] * double(out.display.row(c, y)[x]);
+                    grey += kRec709Luminance[c] * double(out.display.row(c, y)[x]);
                 const Rect r = under.at(x, y);
                 const int atX = (r.x0 + r.x1) / 2, atY = (r.y0 + r.y1) / 2;
                 const int place = movement.placeAt(atX, atY), stands = movement.frameAt(atX, atY);
@@ -284,7 +286,51 @@ void movementView(const MergedSet &set, const Footprint &under, Inspected &out, 
     });
 }
 
+/// The share of the lamp under the picture's own lightness.
+void lightsView(const RenderPlan &plan, const MergedSet &set, const Footprint &under, Inspected &out, ExecContext &ctx)
+{
+    const LampWhitePtr lamp = lampWhiteOf(plan, ctx);
+    const Image<float> &rgb = set.pixels.radiance;
+    const int width = out.display.width();
+    forEachBand(ctx, out.display.height(), [&](int y0, int y1) {
+        std::vector<float> shares(size_t(width), 0.0f), seen[3];
+        for (int y = y0; y < y1; ++y) {
+            if (lamp) {
+                for (int c = 0; c < 3; ++c) {
+                    seen[c].clear();
+                    for (int x = 0; x < width; ++x) {
+                        const Rect r = under.at(x, y);
+                        seen[c].push_back(rgb.row(c, (r.y0 + r.y1) / 2)[(r.x0 + r.x1) / 2]);
+                    }
+                }
+                const float *const rows[] = {seen[0].data(), seen[1].data(), seen[2].data()};
+                lamp->gains.shares(rows, width, (under.x0 + 0.5 * under.stepX) / under.width, under.stepX / under.width,
+                                   (under.y0 + (y + 0.5) * under.stepY) / under.height, shares.data());
+            }
+            for (int x = 0; x < out.display.width(); ++x) {
+                double luminance = 0.0;
+                for (int c = 0; c < 3; ++c)
+                    luminance += kRec709Luminance[c] * double(out.display.row(c, y)[x]);
+                const Vector3 colour = lampColour(double(shares[size_t(x)]));
+                constexpr double kGround = 0.25; // so that the colour shows in the dark too
+                for (int c = 0; c < 3; ++c)
+                    out.display.row(c, y)[x] = float(std::clamp(colour[size_t(c)] * (kGround + luminance), 0.0, 1.0));
+            }
+        }
+    });
+}
+
 } // namespace
+
+Vector3 lampColour(double share)
+{
+    const double t = std::clamp(share, 0.0, 1.0);
+    constexpr double kDayHue = 250.0, kLampHue = 70.0, kChroma = 0.11; // opposite: grey half way
+    const double hue = (t < 0.5 ? kDayHue : kLampHue) / 180.0 * std::numbers::pi,
+                 chroma = kChroma * std::abs(2.0 * t - 1.0);
+    static const OklabSpace screen(kRec709);
+    return screen.withinCube({0.5 + 0.4 * t, chroma * std::cos(hue), chroma * std::sin(hue)});
+}
 
 size_t edgesFrame(const Bracket &bracket, const Inspection &inspection)
 {
@@ -330,7 +376,8 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
     };
     const RenderPlan plan(sources, measured, recipe);
     Inspected out;
-    const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement;
+    const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement ||
+                             inspection.mode == InspectMode::Lights;
     out.display = overPicture ? render(plan, recipe.output.space, request, ctx) : copyOf(*sceneOf(plan, request, ctx));
     out.hatch = Image<uint8_t>(out.display.width(), out.display.height(), 1);
     const MergedPtr set = mergedOf(plan, request.reduction, ctx);
@@ -358,6 +405,9 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         break;
     case InspectMode::Movement:
         movementView(*set, under, out, ctx);
+        break;
+    case InspectMode::Lights:
+        lightsView(plan, *set, under, out, ctx);
         break;
     case InspectMode::Edges:
         if (sized.region == RealRect{})

@@ -16,6 +16,7 @@ enum class InspectMode {
     Clipped,  ///< the picture, and what is clipped in every frame
     Edges,    ///< edges of one aligned frame over those of the reference
     Movement, ///< the picture in grey, and where something moved which frame stands there
+    Lights,   ///< where a second light falls, in the colours of lampColour(); all daylight without one
 };
 
 struct Inspection {
@@ -45,6 +46,9 @@ Vector3 sourceColour(int index, int count);
 
 /// Linear sRGB of edges that only the reference has, or only the other frame; where both lie they add to white.
 inline constexpr Vector3 kReferenceEdges{0.0, 0.62, 0.80}, kFrameEdges{1.0, 0.38, 0.20};
+
+/// Linear sRGB of a share of the lamp, 0 .. 1, in the view of the lights: lighter where it is more.
+Vector3 lampColour(double share);
 
 /// Which of the frames in use an inspection of edges shows: index in Bracket::used(); the reference when it is alone.
 size_t edgesFrame(const Bracket &bracket, const Inspection &inspection);

@@ -15,8 +15,8 @@ namespace {
 /// a small result are many of them.
 class DevelopedRows {
 public:
-    DevelopedRows(const MergedSet &set, const RenderPlan &plan, const Developer &developer, const ExecContext &ctx)
-        : set_(set), scene_(set, plan.white), developer_(developer),
+    DevelopedRows(const MergedSet &set, const SceneRows &scene, const Developer &developer, const ExecContext &ctx)
+        : set_(set), scene_(scene), developer_(developer),
           ctx_(ctx), grid_{0.0, 0.0, double(set.reduction), double(set.reduction)},
           margin_(developer.context(grid_.scale()))
     {
@@ -91,7 +91,7 @@ private:
     /// A band that lies on two blocks needs both.
     const size_t keptBlocks_ = 2 * std::max(1u, std::thread::hardware_concurrency());
     const MergedSet &set_;
-    SceneRows scene_;
+    const SceneRows &scene_;
     const Developer &developer_;
     const ExecContext &ctx_;
     PixelGrid grid_;
@@ -113,7 +113,8 @@ Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderReque
     ExecContext merging = ctx.part(0.0, 0.8), finding = ctx.part(0.8, 0.82), mapping = ctx.part(0.82, 1.0);
     const MergedPtr set = mergedOf(plan, request.reduction, merging);
     const Developer developer(plan, space, finding);
-    DevelopedRows rows(*set, plan, developer, mapping);
+    const SceneRows scene(*set, plan.white, lampWhiteOf(plan, finding));
+    DevelopedRows rows(*set, scene, developer, mapping);
     return resample(rows.source(), part.region, part.width, part.height, mapping);
 }
 

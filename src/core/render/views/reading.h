@@ -2,6 +2,7 @@
 #pragma once
 
 #include "align/transform.h"
+#include "render/stages/lamp_stage.h"
 #include "render/stages/merge_stage.h"
 
 #include <span>
@@ -13,7 +14,7 @@ namespace yolk {
 std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, const Recipe &recipe, int reduction,
                               std::span<const Point> places, ExecContext &ctx);
 
-/// Scene light of one pixel of a merge, linear Rec. 2020, under a white balance as whiteMatrix() has it.
-Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, int x, int y);
+/// Scene light of one pixel of a merge, linear Rec. 2020, under a white balance; `lamp` as lampWhiteOf() has it.
+Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, const LampWhitePtr &lamp, int x, int y);
 
 } // namespace yolk

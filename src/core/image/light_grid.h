@@ -1,5 +1,5 @@
-// Values that depend on the place in the scene and on a pixel's light: found once from a small picture of the scene and
-// looked up for any pixel of it at any size, so that views, tiles and the full picture agree.
+// Values that depend on the place in the scene and on a pixel's light (or another guide): found once from a small
+// picture of the scene and looked up for any pixel of it at any size, so that views, tiles and the full picture agree.
 #pragma once
 
 #include <cstddef>

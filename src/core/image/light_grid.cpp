@@ -1,4 +1,4 @@
-#include "tone/light_grid.h"
+#include "image/light_grid.h"
 
 #include "base/errors.h"
 #include "base/text.h"
