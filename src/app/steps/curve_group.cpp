@@ -70,15 +70,8 @@ void CurveGroup::set(PointList points, const QString &gesture)
 void CurveGroup::addPoint(double code)
 {
     const PointList &now = settingsOf<LightCurve>(document()->recipe().adjustments).*member();
-    if (now.size() >= LightCurve::kMost)
-        return;
-    std::vector<Point> points(now.begin(), now.end());
-    constexpr double kApart = 0.01;
-    if (std::ranges::any_of(points, [&](const Point &p) { return std::abs(p.x - code) < kApart; }))
-        return;
-    const auto after = std::ranges::find_if(points, [&](const Point &p) { return p.x > code; });
-    points.insert(after, {code, std::clamp(LightCurve::coded(now, code), 0.0, 1.0)});
-    set(PointList(std::move(points)), {});
+    if (auto more = LightCurve::withPoint(now, {code, std::clamp(LightCurve::coded(now, code), 0.0, 1.0)}))
+        set(std::move(*more), {});
 }
 
 void CurveGroup::refreshCurve()

@@ -15,7 +15,6 @@ namespace yolk::app {
 namespace {
 
 constexpr double kMargin = 8.0, kHandle = 15.0, kNear = 11.0; // logical pixels
-constexpr double kApart = 0.01;                               // of two points, at least
 
 } // namespace
 
@@ -102,9 +101,9 @@ void CurveEditor::paintEvent(QPaintEvent *)
     if (points_.size() < 2)
         return;
     QPainterPath path;
-    for (int i = 0; i <= int(f.width()); ++i) {
-        const double x = i / f.width();
-        const QPointF p = placeOf({x, std::clamp(LightCurve::coded(points_, x), 0.0, 1.0)});
+    const std::vector<double> codes = LightCurve::coded(points_, size_t(f.width()) + 1);
+    for (size_t i = 0; i < codes.size(); ++i) {
+        const QPointF p = placeOf({double(i) / double(codes.size() - 1), std::clamp(codes[i], 0.0, 1.0)});
         i == 0 ? path.moveTo(p) : path.lineTo(p);
     }
     painter.setPen(QPen(colour_.isValid() ? colour_ : t.text, 1.8));
@@ -116,8 +115,8 @@ void CurveEditor::paintEvent(QPaintEvent *)
 void CurveEditor::move(int index, Point to, const QString &gesture)
 {
     std::vector<Point> points(points_.begin(), points_.end());
-    const double left = index > 0 ? points[size_t(index) - 1].x + kApart : 0.0;
-    const double right = size_t(index) + 1 < points.size() ? points[size_t(index) + 1].x - kApart : 1.0;
+    const double left = index > 0 ? points[size_t(index) - 1].x + LightCurve::kApart : 0.0;
+    const double right = size_t(index) + 1 < points.size() ? points[size_t(index) + 1].x - LightCurve::kApart : 1.0;
     points[size_t(index)] = {std::clamp(to.x, std::min(left, right), std::max(left, right)),
                              std::clamp(to.y, 0.0, 1.0)};
     Q_EMIT changed(PointList(std::move(points)), gesture);
@@ -143,16 +142,11 @@ void CurveEditor::mousePressEvent(QMouseEvent *event)
         return update();
     }
     const Point at = pointAt(event->position());
-    if (points_.size() >= LightCurve::kMost)
+    const auto more = LightCurve::withPoint(points_, at);
+    if (!more)
         return;
-    std::vector<Point> points(points_.begin(), points_.end());
-    const auto after = std::ranges::find_if(points, [&](const Point &p) { return p.x > at.x; });
-    const bool crowded = std::ranges::any_of(points, [&](const Point &p) { return std::abs(p.x - at.x) < kApart; });
-    if (crowded)
-        return;
-    chosen_ = int(after - points.begin());
-    points.insert(after, at);
-    Q_EMIT changed(PointList(std::move(points)), gesture_);
+    chosen_ = int(std::ranges::find(*more, at) - more->begin());
+    Q_EMIT changed(*more, gesture_);
 }
 
 void CurveEditor::mouseMoveEvent(QMouseEvent *event)

@@ -136,4 +136,23 @@ double LightCurve::coded(const PointList &points, double code)
     return splineOf(points)(code);
 }
 
+std::vector<double> LightCurve::coded(const PointList &points, size_t steps)
+{
+    const auto spline = splineOf(points);
+    std::vector<double> out(steps);
+    for (size_t i = 0; i < steps; ++i)
+        out[i] = spline(double(i) / double(std::max<size_t>(1, steps - 1)));
+    return out;
+}
+
+std::optional<PointList> LightCurve::withPoint(const PointList &points, const Point &point)
+{
+    std::vector<Point> out(points.begin(), points.end());
+    const auto isNear = [&](const Point &p) { return std::abs(p.x - point.x) < kApart; };
+    if (out.size() >= kMost || std::ranges::any_of(out, isNear))
+        return std::nullopt;
+    out.insert(std::ranges::find_if(out, [&](const Point &p) { return p.x > point.x; }), point);
+    return PointList(std::move(out));
+}
+
 } // namespace yolk

@@ -4,7 +4,9 @@
 #include "adjust/adjustment.h"
 #include "base/fields.h"
 
+#include <optional>
 #include <tuple>
+#include <vector>
 
 namespace yolk {
 
@@ -42,6 +44,11 @@ struct LightCurve {
     static AdjustmentPtr make(const Varied<Settings> &settings);
     /// What a curve of these points makes of a code.
     static double coded(const PointList &points, double code);
+    /// The same of even steps from 0 to 1.
+    static std::vector<double> coded(const PointList &points, size_t steps);
+    static constexpr double kApart = 0.01; ///< of two points, at least
+    /// With a point more, in order; empty where another is too near, or there are kMost.
+    static std::optional<PointList> withPoint(const PointList &points, const Point &point);
 };
 
 } // namespace yolk

@@ -6,6 +6,8 @@
 #include "recipe/sections.h"
 
 #include <algorithm>
+#include <iterator>
+#include <optional>
 
 namespace yolk {
 namespace {
@@ -13,16 +15,25 @@ namespace {
 using nlohmann::json;
 
 constexpr const char *kFormat = "yolk-preset";
-constexpr int kVersion = 2;
+constexpr int kVersion = 3;
 
-/// Calls visit(section, field) for each setting that presets may hold: numbers, choices and switches.
+template <class Field> constexpr bool kIsPoints = false;
+template <class S> constexpr bool kIsPoints<PointsField<S>> = true;
+/// Rows of a curve's points, or of a list of marks.
+template <class Field>
+concept IsDrawn = kIsPoints<std::remove_cvref_t<Field>> || requires(const Field &field)
+{
+    field.items;
+};
+
+/// Calls visit(section, field) for each setting that presets may hold.
 template <class Visit> void forEachForPresets(Visit &&visit)
 {
     forEachSection([&](const auto &section) {
         if (section.inPresets == InPresets::Yes)
             forEachField(*section.fields, [&](const auto &field) {
                 using Field = std::remove_cvref_t<decltype(field)>;
-                if constexpr (IsReal<Field> || IsChoice<Field> || IsSwitch<Field>)
+                if constexpr (IsReal<Field> || IsChoice<Field> || IsSwitch<Field> || IsDrawn<Field>)
                     visit(section, field);
             });
     });
@@ -36,6 +47,52 @@ void forEachHeld(const std::set<std::string> &parts, AnyRecipe &recipe, const Re
         if (parts.contains(groupKey(field.group)))
             visit(pathOf(section, field), section.of(recipe), section.of(start), field);
     });
+}
+
+/// What was drawn, at `percent` of its way from what changes nothing.
+template <class S> PointList scaled(const PointsField<S> &field, const PointList &points, double percent)
+{
+    std::vector<Point> out(points.begin(), points.end());
+    for (Point &p : out)
+        p.y = std::clamp(p.x + (p.y - p.x) * percent / 100.0, field.low.y, field.high.y);
+    return out;
+}
+template <class S, class Item, class Table>
+std::vector<Item> scaled(const ListField<S, Item, Table> &field, std::vector<Item> items, double percent)
+{
+    for (Item &item : items)
+        forEachField(*field.items, [&](const auto &part) {
+            if constexpr (IsReal<std::remove_cvref_t<decltype(part)>>) {
+                const bool isAmount = part.neutral == 0.0 && part.minimum < 0.0;
+                if (isAmount)
+                    item.*part.member = std::clamp(item.*part.member * percent / 100.0, part.minimum, part.maximum);
+            }
+        });
+    return items;
+}
+
+/// Brings a drawn member from what a preset made of it at `before` percent (empty: it is not the one in use) to what it is
+/// at `now`, `start` at 0. A curve that was drawn on since stays; so do marks that are not the preset's.
+template <class S, class Field, class Drawn>
+void draw(S &settings, const Field &field, const Drawn &start, const Drawn &drawn, std::optional<double> before,
+          double now)
+{
+    Drawn &member = settings.*field.member;
+    const auto at = [&](double percent) { return percent > 0.0 ? scaled(field, drawn, percent) : start; };
+    const Drawn of = before ? at(*before) : start;
+    if constexpr (kIsPoints<std::remove_cvref_t<Field>>) {
+        if (!before || member == of)
+            member = at(now);
+    } else {
+        Drawn own;
+        if (before)
+            std::ranges::copy_if(member, std::back_inserter(own),
+                                 [&](const auto &item) { return std::ranges::find(of, item) == of.end(); });
+        member = at(now);
+        for (const auto &item : own)
+            if (member.size() < field.most)
+                member.push_back(item);
+    }
 }
 
 double distanceOf(const Preset &preset, const std::string &path)
@@ -77,26 +134,33 @@ Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, con
                             shortestText(kMostPresetAmount));
     Recipe out = recipe;
     const bool again = !preset.name.empty() && recipe.preset.name == preset.name;
-    forEachHeld(preset.parts, out, start,
-                [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
-                    if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>) {
-                        const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
-                        const auto at = [&](double percent) {
-                            return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
-                        };
-                        const double byHand = again ? settings.*field.member - at(recipe.preset.amount) : 0.0;
-                        settings.*field.member = std::clamp(at(amount) + byHand, field.minimum, field.maximum);
-                    } else {
-                        const auto it = preset.values.find(path);
-                        const std::string *choice = it == preset.values.end() || amount == 0.0
-                                                        ? nullptr
-                                                        : std::get_if<std::string>(&it->second);
-                        if (choice)
-                            assignText(settings, field, *choice, path);
-                        else
-                            settings.*field.member = automatic.*field.member;
-                    }
-                });
+    forEachHeld(
+        preset.parts, out, start,
+        [&](const std::string &path, auto &settings, const auto &automatic, const auto &field) {
+            if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>) {
+                const double distance = distanceOf(preset, path), neutral = automatic.*field.member;
+                const auto at = [&](double percent) {
+                    return std::clamp(neutral + distance * percent / 100.0, field.minimum, field.maximum);
+                };
+                const double byHand = again ? settings.*field.member - at(recipe.preset.amount) : 0.0;
+                settings.*field.member = std::clamp(at(amount) + byHand, field.minimum, field.maximum);
+            } else if constexpr (IsDrawn<std::remove_cvref_t<decltype(field)>>) {
+                auto drawn = automatic;
+                const auto it = preset.values.find(path);
+                if (const auto *text = it == preset.values.end() ? nullptr : std::get_if<std::string>(&it->second))
+                    readField(drawn, field, json::parse(*text), path);
+                draw(settings, field, automatic.*field.member, drawn.*field.member,
+                     again ? std::optional(recipe.preset.amount) : std::nullopt, amount);
+            } else {
+                const auto it = preset.values.find(path);
+                const std::string *choice =
+                    it == preset.values.end() || amount == 0.0 ? nullptr : std::get_if<std::string>(&it->second);
+                if (choice)
+                    assignText(settings, field, *choice, path);
+                else
+                    settings.*field.member = automatic.*field.member;
+            }
+        });
     out.preset = {preset.name, amount};
     return out;
 }
@@ -111,6 +175,8 @@ Preset presetOf(const Recipe &recipe, const Recipe &start, const std::set<std::s
                         return;
                     if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>)
                         out.values[path] = settings.*field.member - automatic.*field.member;
+                    else if constexpr (IsDrawn<std::remove_cvref_t<decltype(field)>>)
+                        out.values[path] = valueOf(settings, field).dump();
                     else if constexpr (IsSwitch<decltype(field)>)
                         out.values[path] = std::string(settings.*field.member ? "on" : "off");
                     else
@@ -158,6 +224,9 @@ Preset parsePreset(const std::string &text)
                 throw ArgumentError(path + " = " + shortestText(distance) + ": must lie in " + shortestText(-most) +
                                     " to " + shortestText(most));
             out.values[path] = distance;
+        } else if constexpr (IsDrawn<std::remove_cvref_t<decltype(field)>>) {
+            readField(settings, field, values[path], path); // checks it
+            out.values[path] = values[path].dump();
         } else {
             assignText(settings, field, textOfValue(values[path], path), path); // checks it
             out.values[path] = textOfValue(values[path], path);
@@ -173,6 +242,13 @@ std::string presetText(const Preset &preset)
     json values = json::object();
     for (const auto &[path, value] : preset.values)
         std::visit([&, &key = path](const auto &v) { values[key] = v; }, value);
+    Recipe any;
+    const Recipe neutral;
+    forEachHeld(preset.parts, any, neutral, [&](const std::string &path, auto &, const auto &, const auto &field) {
+        if constexpr (IsDrawn<std::remove_cvref_t<decltype(field)>>)
+            if (values.contains(path))
+                values[path] = json::parse(values[path].template get<std::string>());
+    });
     return json{{"format", kFormat},
                 {"version", kVersion},
                 {"name", preset.name},

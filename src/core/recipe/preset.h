@@ -15,9 +15,8 @@ namespace yolk {
 struct Preset {
     std::string name, group, description; ///< in words; the name is what a recipe and the command line call it by
     std::set<std::string> parts;          ///< which settings it decides: keys of presetParts()
-    /// By path, as "tone.range": a number is added to the automatic start, text is a choice or
-    /// a switch. Other settings of its
-    /// parts are those of the start.
+    /// By path, as "tone.range": a number is added to the automatic start; text is a choice or a switch, or JSON of the
+    /// points of a curve or of a list of marks. Other settings of its parts are those of the start.
     std::map<std::string, std::variant<double, std::string>> values;
     bool operator==(const Preset &) const = default;
 };
@@ -29,8 +28,10 @@ struct PresetPart {
 };
 std::span<const PresetPart> presetParts(); ///< in the order of the sections
 
-/// `recipe` with the preset at `amount` percent of its distances; a choice is taken whatever the amount, but at 0. What
-/// was set by hand on top of a preset of the same name in the recipe stays on top. `start` holds the automatic values.
+/// `recipe` with the preset at `amount` percent of its distances; a choice is taken whatever the amount, but at 0. Points of
+/// a curve move away from the straight one by the amount, and of marks the numbers that go either way from 0. What was set
+/// by hand on top of a preset of the same name in the recipe stays on top; a curve that was drawn on stays as it was drawn.
+/// `start` holds the automatic values.
 /// Throws ArgumentError (amount).
 Recipe withPreset(const Recipe &recipe, const Preset &preset, double amount, const Recipe &start);
 

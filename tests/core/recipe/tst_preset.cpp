@@ -1,7 +1,7 @@
 #include "base/errors.h"
+#include "recipe/neighbours.h"
 #include "recipe/preset.h"
 #include "recipe/recipe_json.h"
-#include "recipe/neighbours.h"
 #include "tone/tone_curve.h"
 
 #include <QTest>
@@ -112,13 +112,48 @@ private Q_SLOTS:
         QCOMPARE(again.tone, recipe.tone);
         QVERIFY(again.adjustments == recipe.adjustments);
     }
+    void curvesAndMarksAreHeld()
+    {
+        const Recipe start = startOf(completed({-9.0, -6.3, 2.8, 4.1}));
+        Recipe recipe = start;
+        settingsOf<LightCurve>(recipe.adjustments).luminance = {{0, 0}, {0.5, 0.6}, {1, 1}};
+        settingsOf<HueMarks>(recipe.adjustments).marks = {{100, 40, -10, -30, 5}, {30, 60, 0, 20, 0}};
+        Preset preset = presetOf(recipe, start, {"curve", "hues"});
+        preset.name = "Drawn";
+        preset.group = "Own";
+        QCOMPARE(preset.values.size(), size_t(2));
+        QVERIFY(presetText(preset).find("\"hue\": 100") != std::string::npos); // not text within text
+        QCOMPARE(parsePreset(presetText(preset)), preset);
+        const Recipe full = withPreset(start, preset, 100, start);
+        QVERIFY(full.adjustments == recipe.adjustments);
+        const Recipe half = withPreset(full, preset, 50, start);
+        const auto marksOf = [](const Recipe &r) { return settingsOf<HueMarks>(r.adjustments).marks; };
+        QVERIFY((marksOf(half) == std::vector<HueMark>{{100, 40, -5, -15, 2.5}, {30, 60, 0, 10, 0}}));
+        QCOMPARE(settingsOf<LightCurve>(half.adjustments).luminance[1].y, 0.55);
+        QVERIFY(withPreset(half, preset, 0, start).adjustments == start.adjustments);
+        // What is drawn on top stays.
+        Recipe byHand = half;
+        settingsOf<HueMarks>(byHand.adjustments).marks.push_back({200, 30, 0, 50, 0});
+        settingsOf<LightCurve>(byHand.adjustments).luminance = {{0, 0.1}, {1, 1}};
+        const Recipe again = withPreset(byHand, preset, 100, start);
+        QVERIFY(
+            (marksOf(again) == std::vector<HueMark>{{100, 40, -10, -30, 5}, {30, 60, 0, 20, 0}, {200, 30, 0, 50, 0}}));
+        QVERIFY(settingsOf<LightCurve>(again.adjustments).luminance == (PointList{{0, 0.1}, {1, 1}}));
+        // Another preset's come away with it.
+        QVERIFY(marksOf(withPreset(full, {.name = "None", .group = "Own", .parts = {"hues"}}, 100, start)).empty());
+        for (const char *bad : {"[[0,0],[2,1]]", "[[0,0]]", "3", "[{\"hue\": 900}]"}) {
+            Preset wrong = preset;
+            wrong.values["curve.luminance"] = std::string(bad);
+            QVERIFY_THROWS_EXCEPTION(ArgumentError, parsePreset(presetText(wrong)));
+        }
+    }
     void badFilesAreRefused_data()
     {
         QTest::addColumn<QByteArray>("from");
         QTest::addColumn<QByteArray>("to");
         QTest::addColumn<QByteArray>("says");
         QTest::newRow("format") << QByteArray("yolk-preset") << QByteArray("other") << QByteArray("no");
-        QTest::newRow("version") << QByteArray("\"version\": 2") << QByteArray("\"version\": 3")
+        QTest::newRow("version") << QByteArray("\"version\": 3") << QByteArray("\"version\": 4")
                                  << QByteArray("version");
         QTest::newRow("name") << QByteArray("Example") << QByteArray("") << QByteArray("name");
         QTest::newRow("lines") << QByteArray("Example") << QByteArray("a\\nb") << QByteArray("name");
@@ -128,7 +163,7 @@ private Q_SLOTS:
         QTest::newRow("type") << QByteArray("\"global\"") << QByteArray("3") << QByteArray("tone.method");
         QTest::newRow("stray") << QByteArray("tone.exposure") << QByteArray("tone.shadows")
                                << QByteArray("tone.shadows");
-        QTest::newRow("cut") << QByteArray("\"version\": 2\n}") << QByteArray("") << QByteArray("preset");
+        QTest::newRow("cut") << QByteArray("\"version\": 3\n}") << QByteArray("") << QByteArray("preset");
     }
     void badFilesAreRefused()
     {

@@ -63,6 +63,17 @@ private Q_SLOTS:
         QCOMPARE(read.recipe.frames.excluded.size(), size_t(1));
         QVERIFY(read.unknown.empty());
     }
+    void fileOfVersionTwoIsRead()
+    {
+        const ReadRecipe read =
+            parseRecipe(test::bytesOf(QStringLiteral(YOLK_SOURCE_DIR "/tests/data/recipe-v2.json")).toStdString());
+        QVERIFY(read.unknown.empty());
+        QVERIFY((read.recipe.white == WhiteSettings{WhiteMode::Own, 5600, -2.5})); // not converted as of version 1
+        QVERIFY((read.recipe.lamp == LampSettings{80, 2700, 1.5}));
+        QVERIFY(inForce(read.recipe).adjustments != read.recipe.adjustments);
+        QVERIFY((settingsOf<HueMarks>(read.recipe.adjustments).marks == std::vector<HueMark>{{95, 40, -8, -20, 4}}));
+        QCOMPARE(settingsOf<LightCurve>(read.recipe.adjustments).luminance[1].y, 0.45);
+    }
     void missingKeysTakeDefaults()
     {
         QVERIFY(parseRecipe(file("")).recipe == Recipe());
