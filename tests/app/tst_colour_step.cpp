@@ -249,6 +249,30 @@ private Q_SLOTS:
         QVERIFY(marked.wait(10000));
         QCOMPARE(points().size(), size_t(3));
     }
+    void aPointOfAColouredPlaceStandsAtItsLuminance()
+    {
+        const QPointF meadow(1000, 700); // yellow green: the mean of its codes lies far below
+        const QRgb seen = [&] {
+            const QImage image = picture();
+            const QRectF region = window_->canvas().picture().region;
+            return image.pixel(int((meadow.x() - region.left()) * image.width() / region.width()),
+                               int((meadow.y() - region.top()) * image.height() / region.height()));
+        }();
+        const double light = 0.2126 * decodeSrgb(qRed(seen) / 255.0) + 0.7152 * decodeSrgb(qGreen(seen) / 255.0) +
+                             0.0722 * decodeSrgb(qBlue(seen) / 255.0); // [BT709]
+        CurveGroup &curve = *panel().curve();
+        QTest::mouseClick(curve.channel()->findChildren<QToolButton *>()[0], Qt::LeftButton);
+        QSignalSpy marked(&document(), &Document::lightMarked);
+        QTest::mouseClick(curve.pick(), Qt::LeftButton);
+        QTest::mouseClick(&window_->canvas(), Qt::LeftButton, {}, inCanvas(meadow));
+        QVERIFY(marked.wait(10000));
+        const PointList points = settingsOf<LightCurve>(document().recipe().adjustments).luminance;
+        QCOMPARE(points.size(), size_t(3));
+        const double mean = (qRed(seen) + qGreen(seen) + qBlue(seen)) / 3.0 / 255.0;
+        // What is picked is a mean of five by five pixels of the merge, what is seen one of the screen.
+        QVERIFY2(std::abs(points[1].x - encodeSrgb(light)) < 0.06 && points[1].x > mean + 0.02,
+                 qPrintable(QStringLiteral("%1: %2, mean %3").arg(points[1].x).arg(encodeSrgb(light)).arg(mean)));
+    }
     void whatAControlActsOnIsHatched()
     {
         document().setOverlayColour(QColor(255, 0, 255));

@@ -56,6 +56,21 @@ private Q_SLOTS:
             QVERIFY2(std::abs(correlated / t - 1.0) < 0.01, qPrintable(QStringLiteral("%1 %2").arg(t).arg(correlated)));
         }
     }
+    void tablesOfThePlanckianLocus()
+    {
+        // Robertson 1968, table of isotemperature lines: reciprocal megakelvin, CIE 1960 u, v (from memory).
+        constexpr double kTable[][3] = {{100, 0.19032, 0.29326}, {125, 0.19462, 0.30141}, {150, 0.19962, 0.30921},
+                                        {175, 0.20525, 0.31647}, {200, 0.21142, 0.32312}, {225, 0.21807, 0.32909},
+                                        {250, 0.22511, 0.33439}, {275, 0.23247, 0.33904}, {300, 0.24010, 0.34308},
+                                        {350, 0.25591, 0.34951}, {400, 0.27218, 0.35407}};
+        for (const auto &[mired, u, v] : kTable) {
+            const double d = 2.0 * u - 8.0 * v + 4.0, t = 1e6 / mired; // 10 000 to 2500 K
+            const WhitePoint w = whitePointOf({3.0 * u / d, 2.0 * v / d});
+            QVERIFY2(std::abs(w.temperature / t - 1.0) < 0.01,
+                     qPrintable(QStringLiteral("%1 K: %2").arg(t).arg(w.temperature)));
+            QVERIFY(t > 4000.0 || std::abs(w.tint) < 0.25); // thousandths; daylight lies above it
+        }
+    }
     void lociJoinSmoothly()
     {
         // Along reciprocal temperature the locus turns a little, nowhere by a jump.
