@@ -200,65 +200,71 @@ private:
     float wayLength_;
     std::vector<float> own_, right_, below_, rest_;
 };
-/// Blurs cells along one of the grid's ways by (1 2 1) / 4, ends repeated.
-void blur(std::vector<float> &cells, size_t count, size_t step, size_t lines,
-          const std::function<size_t(size_t)> &start)
-{
-    std::vector<float> line(count);
-    for (size_t l = 0; l < lines; ++l) {
-        const size_t at = start(l);
-        for (size_t i = 0; i < count; ++i)
-            line[i] = cells[at + i * step];
-        for (size_t i = 0; i < count; ++i) {
-            const float before = line[i == 0 ? 0 : i - 1], after = line[std::min(i + 1, count - 1)];
-            cells[at + i * step] = 0.25f * before + 0.5f * line[i] + 0.25f * after;
-        }
+/// Weighted sums in the cells of a grid, or of a coarser version of it.
+struct Cells {
+    size_t columns, rows, parts;
+    std::vector<float> sums{}, weights{};
+
+    Cells(size_t c, size_t r, size_t p) : columns(c), rows(r), parts(p), sums(c * r * p), weights(c * r * p) {}
+    size_t at(size_t column, size_t row, size_t part) const { return (row * columns + column) * parts + part; }
+
+    /// Gives cells what they lack of `enough` weight, from coarser and coarser surroundings. Source: pull and push,
+    /// [Gortler1996].
+    void fill(float enough)
+    {
+        if (columns * rows * parts == 1)
+            return;
+        Cells coarse((columns + 1) / 2, (rows + 1) / 2, (parts + 1) / 2);
+        const auto forEachPair = [&](auto &&visit) {
+            for (size_t r = 0; r < rows; ++r)
+                for (size_t c = 0; c < columns; ++c)
+                    for (size_t p = 0; p < parts; ++p)
+                        visit(at(c, r, p), coarse.at(c / 2, r / 2, p / 2));
+        };
+        forEachPair([&](size_t fine, size_t of) {
+            coarse.sums[of] += sums[fine];
+            coarse.weights[of] += weights[fine];
+        });
+        coarse.fill(enough);
+        forEachPair([&](size_t fine, size_t of) {
+            const float missing = enough - weights[fine];
+            if (missing > 0.0f && coarse.weights[of] > 0.0f) {
+                sums[fine] += missing * coarse.sums[of] / coarse.weights[of];
+                weights[fine] += missing;
+            }
+        });
     }
-}
+};
 
 /// What was found at pixels, as cells: means of what falls near each; cells that nothing falls near take from those
 /// around.
 void fillGrid(LightGrid &grid, const Level &level)
 {
-    const size_t columns = size_t(grid.columns()), rows = size_t(grid.rows()), lights = size_t(grid.lights());
-    std::vector<float> sums(columns * rows * lights), weights(sums.size());
+    Cells cells(size_t(grid.columns()), size_t(grid.rows()), size_t(grid.lights()));
+    const auto placed = [](double at, size_t count) { return std::clamp(at, 0.0, double(count) - 1.0001); };
     for (int y = 0; y < level.height; ++y)
         for (int x = 0; x < level.width; ++x) {
             const size_t i = size_t(y) * size_t(level.width) + size_t(x);
-            const double u = std::clamp((x + 0.5) / level.width * double(columns) - 0.5, 0.0, double(columns) - 1.0001),
-                         v = std::clamp((y + 0.5) / level.height * double(rows) - 0.5, 0.0, double(rows) - 1.0001),
-                         z = std::clamp(grid.lightOf(double(level.part[i])), 0.0, double(lights) - 1.0001);
-            for (int corner = 0; corner < 8; ++corner) {
-                const size_t c = size_t(u) + size_t(corner & 1), r = size_t(v) + size_t(corner >> 1 & 1),
-                             k = size_t(z) + size_t(corner >> 2);
-                const double part = (corner & 1 ? u - std::floor(u) : 1.0 - u + std::floor(u)) *
-                                    (corner >> 1 & 1 ? v - std::floor(v) : 1.0 - v + std::floor(v)) *
-                                    (corner >> 2 ? z - std::floor(z) : 1.0 - z + std::floor(z));
-                const size_t cell = (r * columns + c) * lights + k;
-                sums[cell] += float(part) * level.found[i];
-                weights[cell] += float(part);
+            const double u = placed((x + 0.5) / level.width * double(cells.columns) - 0.5, cells.columns),
+                         v = placed((y + 0.5) / level.height * double(cells.rows) - 0.5, cells.rows),
+                         z = placed(grid.lightOf(double(level.part[i])), cells.parts);
+            for (size_t corner = 0; corner < 8; ++corner) {
+                const size_t right = corner & 1, below = corner >> 1 & 1, next = corner >> 2;
+                const auto share = [](double at, size_t side) {
+                    return side ? at - std::floor(at) : 1.0 - at + std::floor(at);
+                };
+                const float weight = float(share(u, right) * share(v, below) * share(z, next));
+                const size_t cell = cells.at(size_t(u) + right, size_t(v) + below, size_t(z) + next);
+                cells.sums[cell] += weight * level.found[i];
+                cells.weights[cell] += weight;
             }
         }
-    // Ever wider surroundings, each counting far less than the one before.
-    std::vector<float> wideSums = sums, wideWeights = weights;
-    float counts = 1.0f;
-    for (int round = 0; round < 24; ++round) {
-        for (std::vector<float> *cells : {&wideSums, &wideWeights}) {
-            blur(*cells, columns, lights, rows * lights,
-                 [&](size_t l) { return l / lights * columns * lights + l % lights; });
-            blur(*cells, rows, columns * lights, columns * lights, [&](size_t l) { return l; });
-            blur(*cells, lights, 1, columns * rows, [&](size_t l) { return l * lights; });
-        }
-        counts *= 0.4f;
-        for (size_t i = 0; i < sums.size(); ++i) {
-            sums[i] += counts * wideSums[i];
-            weights[i] += counts * wideWeights[i];
-        }
-    }
-    const float mean = std::reduce(level.found.begin(), level.found.end()) / float(level.found.size());
-    for (size_t cell = 0; cell < sums.size(); ++cell)
-        grid.at(int(cell / lights % columns), int(cell / lights / columns), int(cell % lights))[0] =
-            weights[cell] > 1e-12f ? sums[cell] / weights[cell] : mean;
+    constexpr float kEnough = 0.5f; // of a pixel
+    cells.fill(kEnough);
+    for (size_t r = 0; r < cells.rows; ++r)
+        for (size_t c = 0; c < cells.columns; ++c)
+            for (size_t p = 0; p < cells.parts; ++p)
+                grid.at(int(c), int(r), int(p))[0] = cells.sums[cells.at(c, r, p)] / cells.weights[cells.at(c, r, p)];
 }
 
 } // namespace
@@ -306,7 +312,7 @@ LightMixture lightMixture(const CodeValues &file, ImageView<const float> rgb, co
     while (std::max(levels.back().width, levels.back().height) > 30)
         levels.push_back(half(levels.back()));
     levels.back().found.assign(levels.back().size(), 0.5f);
-    constexpr int kRounds = 5, kSteps = 60;
+    constexpr int kRounds = 4, kSteps = 30;
     for (size_t l = levels.size(); l-- > 0;) {
         Level &level = levels[l];
         if (level.found.empty()) { // as the coarser one found it
