@@ -121,12 +121,21 @@ private:
         for (size_t i : developed->frames)
             lowest.push_back(lowestOf(*frames_[i], out_.frames[i]));
         std::vector<std::optional<double>> exposures = statedEvs(developed->frames);
-        const auto pairs = lightPairs(developed->light, developed->grid, lowest, codeStepOf(developed->frames));
-        out_.response = fitResponse(pairs, exposures, kStatedError, ctx_);
+        std::vector<LightPair> pairs;
+        const auto fit = [&](const std::vector<std::vector<PlaceLight>> &places) {
+            pairs = lightPairs(places, developed->grid, lowest, codeStepOf(developed->frames));
+            out_.response = fitResponse(pairs, exposures, kStatedError, ctx_);
+        };
+        const auto ofFit = [&] { return out_.response.fitted ? &out_.response : nullptr; };
+        fit(developed->light);
+        // Bands of lamps that flicker would drown the bend of a curve: once more without them.
+        std::vector<MeasuredFrame> banded = out_.frames;
+        if (findUnevenness(m_, *developed, placed_, linearPlaces(m_, *developed, placed_, ofFit(), out_.frames),
+                           banded))
+            fit(evenedPlaces(m_, *developed, placed_, ofFit(), banded));
         // A frame whose file lies would bend the curve to its story. One that differs by a wrong curve is no liar: then
         // most do.
-        const Response *fitted = out_.response.fitted ? &out_.response : nullptr;
-        const auto light = linearPlaces(m_, *developed, placed_, fitted, out_.frames);
+        const auto light = linearPlaces(m_, *developed, placed_, ofFit(), banded);
         const std::vector<size_t> liars =
             contradicted(exposures, linksOf(m_, developed->frames, *developed, light, out_.frames, ctx_).links);
         if (liars.empty() || 2 * liars.size() >= exposures.size())

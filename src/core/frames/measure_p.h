@@ -49,6 +49,10 @@ void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<M
 std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed,
                                                   const SetPlaces &placing, const Response *curve,
                                                   std::span<const MeasuredFrame> measured);
+/// The values that the file would have had without the frames' unevenness, under a curve; null: by the profile.
+std::vector<std::vector<PlaceLight>> evenedPlaces(const Measuring &m, const PlacedGroup &placed,
+                                                  const SetPlaces &placing, const Response *curve,
+                                                  std::span<const MeasuredFrame> measured);
 /// Bands and rims of the group's frames; says whether there are any. `light` are linear places.
 bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlaces &placing,
                     const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured);

@@ -131,6 +131,26 @@ std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const Plac
     return out;
 }
 
+std::vector<std::vector<PlaceLight>> evenedPlaces(const Measuring &m, const PlacedGroup &placed,
+                                                  const SetPlaces &placing, const Response *curve,
+                                                  std::span<const MeasuredFrame> measured)
+{
+    constexpr float kHigh = 0.98f; // what clips says nothing, however little light its line got
+    std::vector<std::vector<PlaceLight>> out = linearPlaces(m, placed, placing, curve, measured);
+    for (size_t k = 0; k < out.size(); ++k)
+        for (size_t i = 0; i < out[k].size(); ++i)
+            for (size_t c = 0; c < 3; ++c) {
+                const PlaceLight &seen = placed.light[k][i];
+                PlaceLight &p = out[k][i];
+                const float z = p.mean[c];
+                const bool clips = seen.mean[c] + 0.5f * seen.spread[c] > kHigh;
+                p.mean[c] = clips ? seen.mean[c] : curve ? float(curve->valueOf(double(z), int(c))) : z;
+                const bool isScaled = seen.mean[c] > 0.0f;
+                p.spread[c] = isScaled ? seen.spread[c] * (p.mean[c] / seen.mean[c]) : seen.spread[c];
+            }
+    return out;
+}
+
 bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlaces &placing,
                     const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured)
 {

@@ -391,6 +391,18 @@ double Response::lightOf(double y, int channel) const
     return y * std::exp2(h[size_t(b.knot)] + b.part * (h[size_t(b.knot) + 1] - h[size_t(b.knot)]));
 }
 
+double Response::valueOf(double z, int channel) const
+{
+    if (!(z > 0.0) || z >= 1.0)
+        return z <= 0.0 ? z / std::exp2(bend[size_t(channel)][0]) : z;
+    double low = 0.0, high = 1.0;
+    for (int i = 0; i < 24; ++i) {
+        const double middle = (low + high) / 2.0;
+        (lightOf(middle, channel) < z ? low : high) = middle;
+    }
+    return (low + high) / 2.0;
+}
+
 Response fitResponse(std::span<const LightPair> pairs, std::span<const std::optional<double>> stated,
                      double statedError, ExecContext &ctx)
 {

@@ -32,6 +32,7 @@ struct Response {
     bool operator==(const Response &) const = default;
 
     double lightOf(double y, int channel = 1) const; ///< z for y in any range; linear below 0, identical above 1
+    double valueOf(double z, int channel = 1) const; ///< the inverse of a curve that rises, within 1e-6 of y
 };
 
 /// Which curve counts.
