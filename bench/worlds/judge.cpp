@@ -224,7 +224,11 @@ double worstExposure(const World &world, const ShotWorld &shot, const Measured &
         const MeasuredFrame &f = measured.frames[i];
         got.push_back(std::log2(f.exposure * f.whiteShare / std::max({f.gains[0], f.gains[1], f.gains[2]})) -
                       f.unevenness.most());
-        real.push_back(-std::log2(shot.clipsAt[i]));
+        constexpr int kRows = 200;
+        double lamps = 0.0; // a band's mean over the frame counts as exposure
+        for (int y = 0; y < kRows; ++y)
+            lamps += std::log2(world.lampsAt(world.frames[i], double(y) / kRows)) / kRows;
+        real.push_back(lamps - std::log2(shot.clipsAt[i]));
     }
     double slope = 1.0;
     if (world.isCurved()) { // one power of all

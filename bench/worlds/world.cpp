@@ -60,6 +60,12 @@ std::string World::words() const
                   flicker > 0.0 ? ", flicker" : "", sensor.plateau[1] < 1.0 ? ", low plateau" : "");
 }
 
+double World::lampsAt(const FrameSpec &frame, double row) const
+{
+    const double phase = row / kFlickerBand + frame.flickerPhase;
+    return 1.0 - flicker + flicker * 0.5 * (1.0 + std::sin(2.0 * std::numbers::pi * phase));
+}
+
 World worldOf(uint64_t seed, int width, int height)
 {
     World out;
@@ -165,10 +171,8 @@ ShotWorld shoot(const World &world, const std::string &folder, ExecContext &ctx)
         const FrameSpec &f = world.frames[i];
         out.seen[i] = demo::throughLens(lights[i].view(), world.lens);
         Image<float> caught(out.seen[i].shape());
-        const double brightness = 1.0 - world.flicker;
         for (int y = 0; y < caught.height(); ++y) {
-            const double phase = double(y) / (kFlickerBand * caught.height()) + f.flickerPhase;
-            const double now = brightness + world.flicker * 0.5 * (1.0 + std::sin(2.0 * std::numbers::pi * phase));
+            const double now = world.lampsAt(f, double(y) / caught.height());
             for (int c = 0; c < 3; ++c)
                 for (int x = 0; x < caught.width(); ++x)
                     caught.row(c, y)[x] = float(double(out.seen[i].row(c, y)[x]) * now * f.gains[size_t(c)]);

@@ -46,6 +46,8 @@ struct World {
     bool hasMovers() const { return motion == Motion::Moving || motion == Motion::Both; }
     /// Code value of linear light, as its camera develops.
     double code(double z, int channel) const;
+    /// Share of the lamps' light that a row got, `row` a share of the height.
+    double lampsAt(const FrameSpec &frame, double row) const;
     std::string words() const; ///< what it is, in a line
 };
 

@@ -128,11 +128,21 @@ private:
         };
         const auto ofFit = [&] { return out_.response.fitted ? &out_.response : nullptr; };
         fit(developed->light);
-        // Bands of lamps that flicker would drown the bend of a curve: once more without them.
+        // Bands of lamps that flicker drown the bend of a curve, and a wrong curve blurs bands: in turns, while it helps.
         std::vector<MeasuredFrame> banded = out_.frames;
-        if (findUnevenness(m_, *developed, placed_, linearPlaces(m_, *developed, placed_, ofFit(), out_.frames),
-                           banded))
+        constexpr int kTurns = 4;
+        constexpr double kHelps = 0.95; // of the disagreement
+        for (int turn = 0; turn < kTurns; ++turn) {
+            const double before = out_.response.disagreementAfter;
+            std::vector<MeasuredFrame> next = out_.frames;
+            if (!findUnevenness(m_, *developed, placed_, linearPlaces(m_, *developed, placed_, ofFit(), out_.frames),
+                                next))
+                break;
+            banded = std::move(next);
             fit(evenedPlaces(m_, *developed, placed_, ofFit(), banded));
+            if (out_.response.disagreementAfter > kHelps * before)
+                break;
+        }
         // A frame whose file lies would bend the curve to its story. One that differs by a wrong curve is no liar: then
         // most do.
         const auto light = linearPlaces(m_, *developed, placed_, ofFit(), banded);
