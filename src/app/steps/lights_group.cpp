@@ -14,12 +14,12 @@
 namespace yolk::app {
 namespace {
 
-constexpr int kSwatch = 14; // logical pixels
+constexpr int kSwatch = 14, kBeside = 4; // logical pixels
 
 /// A light as it would look beside white; empty without one.
 QIcon swatchOf(const std::optional<WhitePoint> &light, double scale)
 {
-    QPixmap out(QSize(kSwatch, kSwatch) * scale);
+    QPixmap out(QSize(kSwatch + kBeside, kSwatch) * scale);
     out.setDevicePixelRatio(scale);
     out.fill(Qt::transparent);
     QPainter painter(&out);
@@ -52,6 +52,8 @@ LightsGroup::LightsGroup(Document *document, QWidget *parent)
     row->setSpacing(6);
     for (QPushButton *button : {day_, lamp_, where_})
         button->setCheckable(true);
+    for (QPushButton *button : {day_, lamp_})
+        button->setIconSize({kSwatch + kBeside, kSwatch});
     row->addWidget(day_);
     row->addWidget(lamp_);
     add(picks);

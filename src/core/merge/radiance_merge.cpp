@@ -283,7 +283,11 @@ void fillClippedRow(const std::vector<FrameRow> &frames, const std::vector<Weigh
         for (int c = 0; c < 3; ++c)
             known = std::min(known, level[c] + lost[c] * (highest - level[c]));
         for (int c = 0; c < 3; ++c)
-            out.radiance[c][x] = (level[c] + lost[c] * std::max(0.0f, known - level[c])) * white[c] * w.inverse;
+            level[c] += lost[c] * std::max(0.0f, known - level[c]);
+        const float between = std::sqrt(std::max(0.0f, level[0] * level[2]));
+        level[1] += lost[1] * std::max(0.0f, between - level[1]);
+        for (int c = 0; c < 3; ++c)
+            out.radiance[c][x] = level[c] * white[c] * w.inverse;
         // A frame that was not believed may hold the pixel all the same.
         const bool held = darkest.trust && brightest < w.low;
         out.clipped[x] = held ? uint8_t(0) : uint8_t(1.5f + 254.0f * std::min({lost[0], lost[1], lost[2]}));

@@ -57,7 +57,9 @@ struct Merged {
 /// another spot: it counts as if every frame were clipped.
 /// Where every frame is clipped the value is that of the least exposed one; of frames with trust, of the one that shows
 /// the most light, as there is at least what each shows. A channel that still holds keeps what it says; one that is
-/// lost rises to the lowest level, against white, that the others hold; where all three are lost they fade to neutral.
+/// lost rises to the lowest level, against white, that the others hold, and green to the geometric mean of red and blue:
+/// of lights from 2500 to 20 000 K it lies at 0.9 to 1.4 of that, and a sun's rim would be magenta without it. Where all
+/// three are lost they fade to neutral.
 /// `neutral` is the RGB that stands for white, largest 1: (1, 1, 1) for developed files, the camera's white for raw
 /// ones.
 /// A frame's trust is a factor on its weight, pixel by pixel; what is not believed contradicts no other frame either.

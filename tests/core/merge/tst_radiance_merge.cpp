@@ -292,8 +292,10 @@ private Q_SLOTS:
             << QList{0.6, 1.0, 0.84} << QList{0.6, 1.2, 0.84} << 1;
         QTest::newRow("white light, green and blue lost: rise with red")
             << QList{0.9, 1.0, 1.0} << QList{0.9, 1.8, 1.26} << 1;
-        QTest::newRow("warm light, green lost: no more than blue says")
-            << QList{0.8, 1.0, 0.6} << QList{0.8, 1.0, 0.6} << 1;
+        QTest::newRow("warm light, green lost: between red and blue") // sqrt(0.8 / 0.5 * 0.6 / 0.7)
+            << QList{0.8, 1.0, 0.6} << QList{0.8, 1.17108, 0.6} << 1;
+        QTest::newRow("warm light, red and green lost: between what is left of them") // sqrt(1 / 0.5 * 0.75 / 0.7)
+            << QList{1.0, 1.0, 0.75} << QList{1.0, 1.46385, 0.75} << 1;
         QTest::newRow("green light: stays green") << QList{0.3, 1.0, 0.4} << QList{0.3, 1.0, 0.4} << 1;
     }
     void lostChannelsAreRebuiltFromWhite()

@@ -15,7 +15,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 13;
+inline constexpr int kProcessVersion = 14;
 
 /// What does not depend on the size of any request.
 struct Measured {
