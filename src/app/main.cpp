@@ -2,6 +2,7 @@
 #include "application.h"
 #include "base/memory.h"
 #include "document/demo_sets.h"
+#include "document/document.h"
 #include "main_window.h"
 #include "theme/theme.h"
 
@@ -25,6 +26,7 @@ int main(int argc, char **argv)
     parser.process(application);
     yolk::app::Theme::instance().install();
     yolk::app::MainWindow window;
+    window.document()->setKeepsWork(true);
     window.show();
     const std::vector<yolk::app::DemoSet> sets = yolk::app::demoSets();
     window.open(parser.isSet(demo) && !sets.empty() ? sets.front().frames : parser.positionalArguments());

@@ -8,8 +8,8 @@
 
 namespace {
 
-const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens",     "denoise", "align", "movement",
-                         "merge", "tone",  "adjust", "areas", "mend",   "geometry", "recipe",  "render"};
+const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens",     "denoise", "align",  "movement",
+                         "merge", "tone",  "adjust", "areas", "mend",   "geometry", "recipe",  "render", "project"};
 
 /// The rooms of render; render.h names them all and is for those outside.
 const QStringList kRooms{"set", "plan", "stages", "analysis", "views", "files"};

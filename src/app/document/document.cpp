@@ -39,15 +39,16 @@ Document::Document(QObject *parent)
       compareLane_(Lane::Policy::CancelRunning, this), thumbnailLane_(Lane::Policy::CancelRunning, this),
       histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this),
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
-      readLane_(Lane::Policy::FinishRunning, this),
-      tasteLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
-                                                            &compareLane_}
+      readLane_(Lane::Policy::FinishRunning, this), tasteLane_(Lane::Policy::CancelRunning, this),
+      keepLane_(Lane::Policy::Queue, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_}
 {
     endsTimer_.setSingleShot(true);
     connect(&endsTimer_, &QTimer::timeout, this, [this] {
         Q_EMIT lookChanged();
         renderView();
     });
+    keepTimer_.setSingleShot(true);
+    connect(&keepTimer_, &QTimer::timeout, this, &Document::keep);
     exactTimer_.setSingleShot(true);
     connect(&exactTimer_, &QTimer::timeout, this, &Document::renderExactly);
     connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others
@@ -58,7 +59,10 @@ Document::Document(QObject *parent)
         connect(lane, &Lane::changed, this, &Document::jobsChanged);
 }
 
-Document::~Document() = default;
+Document::~Document()
+{
+    keepNow();
+}
 
 void Document::open(const QStringList &paths, std::optional<Recipe> settings)
 {
@@ -78,7 +82,8 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
 {
     paths.removeDuplicates();
     const Recipe settings = keptMeasured ? recipe() : Recipe();
-    auto work = [paths, kept, keptMeasured, settings](ExecContext &ctx) {
+    keepNow();
+    auto work = [paths, kept, keptMeasured, settings, keepsWork = keepsWork_](ExecContext &ctx) {
         Opened out;
         std::vector<FramePtr> loaded(size_t(paths.size()));
         std::vector<QString> errors(loaded.size());
@@ -105,6 +110,21 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
         }
         if (out.sources.frames.size() == kept.size() && !out.again.empty())
             out.measured = keptMeasured;
+        if (!keptMeasured && keepsWork && !out.sources.frames.empty()) {
+            out.work = keptWorkOf(out.sources.frames);
+            if (!out.work.problem.isEmpty())
+                out.problems << out.work.problem;
+            if (out.work.project) {
+                const std::vector<ProjectFrame> &order = out.work.project->frames;
+                const auto placeOf = [&](const FramePtr &f) {
+                    return std::ranges::find(order, f->id, &ProjectFrame::id);
+                };
+                std::ranges::stable_sort(out.sources.frames, {}, placeOf);
+                // What an older process measured gives its own picture: it is found anew, the settings stay.
+                if (out.work.project->measured && out.work.project->measured->processVersion == kProcessVersion)
+                    out.measured = out.work.project->measured;
+            }
+        }
         while (out.sources.frames.size() > kept.size() && !out.measured) {
             try {
                 out.measured = analyse(out.sources, settings, measuring);
@@ -153,10 +173,18 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
             Recipe start;
             start.tone = automatic_;
             history_ = History(before ? *before : start);
+            keptPath_ = opened.work.path;
+            keptUnknown_.clear();
             thumbnails_.clear();
             lookedAt_.clear();
             inspection_.reset();
             versions_.clear();
+            if (opened.work.project) {
+                history_ = std::move(opened.work.project->history);
+                for (const ProjectVersion &version : opened.work.project->versions)
+                    versions_ << Version{QString::fromStdString(version.name), version.recipe};
+                keptUnknown_ = QString::fromStdString(opened.work.project->unknown);
+            }
             pins_.clear();
             pointer_.reset();
         } else {
@@ -171,6 +199,8 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
             history_.push(std::move(with),
                           tr("add %1").arg(countedFrames(qsizetype(added.size() + opened.again.size()))).toStdString());
         }
+        if (keepSettings)
+            changed();
         merged_.reset();
         mergedIsCurrent_ = false;
         isDraft_ = true;
@@ -287,6 +317,7 @@ void Document::recipeIsNew()
         arrange();
         Q_EMIT bracketChanged();
     }
+    changed();
     Q_EMIT recipeChanged();
     if (mergeChanged) {
         isDraft_ = false;

@@ -3,6 +3,7 @@
 #pragma once
 
 #include "document/comparison.h"
+#include "document/kept_work.h"
 #include "document/view_job.h"
 #include "frames/coverage.h"
 #include "jobs/lane.h"
@@ -77,6 +78,10 @@ public:
     void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt);
     /// Adds frames to the set that is open; settings, scale and tone start stay. Can be undone.
     void addFrames(const QStringList &paths);
+    /// Whether work is kept in a file within two seconds of every change, and found again when its frames are opened.
+    void setKeepsWork(bool on) { keepsWork_ = on; }
+    QString keptPath() const { return keptPath_; } ///< of that file; empty: nothing is kept
+    void keepNow(); ///< what the next moment would keep; returns when it stands on the disk
     bool isOpen() const { return measured_.has_value(); }
     QString title() const;
     QString folder() const;
@@ -226,6 +231,7 @@ private:
         Sources sources;
         std::optional<Measured> measured;
         std::set<std::string> again; ///< ids of frames that were taken out of the set and are opened again
+        KeptWork work;               ///< of a set of its own
         QStringList problems;
     };
     /// What the light scale and the pointer read beside the merge.
@@ -242,6 +248,10 @@ private:
               std::optional<Recipe> before);
     void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
     void arrange();
+    void changed();
+    Project project() const;
+    void keep();
+    static QString notKept(const QString &reason);
     using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
     void writeFile(const QString &title, const QString &path, const WriteFile &write);
     void loadThumbnails();
@@ -279,7 +289,9 @@ private:
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;
     bool endsWhileDragging_ = true, proofing_ = false;
-    QTimer endsTimer_, exactTimer_;
+    QTimer endsTimer_, exactTimer_, keepTimer_;
+    bool keepsWork_ = false;
+    QString keptPath_, keptUnknown_;
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;
@@ -305,7 +317,7 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
-        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_;
+        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_, keepLane_;
     std::array<Lane *, 5> lanes_;
 };
 

@@ -179,6 +179,7 @@ void Document::keepVersion(const QString &name)
     if (!isOpen())
         return;
     versions_ << Version{name, recipe()};
+    changed();
     Q_EMIT versionsChanged();
 }
 

@@ -19,7 +19,7 @@ bool History::push(Recipe recipe, std::string what, const std::string &gesture)
 
 void History::amendAll(const std::function<void(Recipe &)> &amend)
 {
-    for (State &state : states_)
+    for (HistoryState &state : states_)
         amend(state.recipe);
 }
 

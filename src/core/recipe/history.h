@@ -4,14 +4,23 @@
 #include "recipe/recipe.h"
 
 #include <functional>
+#include <span>
 #include <string>
 #include <vector>
 
 namespace yolk {
 
+struct HistoryState {
+    Recipe recipe;
+    std::string what;      ///< that led to it
+    std::string gesture{}; ///< of the drag that it belongs to
+};
+
 class History {
 public:
-    explicit History(Recipe start = {}) : states_{{std::move(start), {}, {}}} {}
+    explicit History(Recipe start = {}) : states_{{std::move(start), {}}} {}
+    /// As it was kept; the last of `states`, of which there is one at least, is current.
+    explicit History(std::vector<HistoryState> states) : states_(std::move(states)), at_(states_.size() - 1) {}
 
     const Recipe &current() const { return states_[at_].recipe; }
     const Recipe &opening() const { return states_.front().recipe; } ///< the state before all others
@@ -23,6 +32,9 @@ public:
     /// Changes all states: for what came into being and was not there when they were made.
     void amendAll(const std::function<void(Recipe &)> &amend);
 
+    /// From the opening to the current one.
+    std::span<const HistoryState> statesSoFar() const { return {states_.data(), at_ + 1}; }
+
     bool canUndo() const { return at_ > 0; }
     bool canRedo() const { return at_ + 1 < states_.size(); }
     std::string undoName() const { return canUndo() ? states_[at_].what : std::string(); }
@@ -31,11 +43,7 @@ public:
     void redo();
 
 private:
-    struct State {
-        Recipe recipe;
-        std::string what, gesture;
-    };
-    std::vector<State> states_;
+    std::vector<HistoryState> states_;
     size_t at_ = 0;
 };
 

@@ -1,0 +1,65 @@
+// What is kept of the work, and when.
+#include "document/document.h"
+
+#include <QFileInfo>
+
+namespace yolk::app {
+namespace {
+
+struct Kept {};
+
+} // namespace
+
+void Document::changed()
+{
+    constexpr int kSoon = 1000; // milliseconds: no more than two seconds of work are lost, whatever happens
+    if (!keptPath_.isEmpty() && !keepTimer_.isActive())
+        keepTimer_.start(kSoon);
+}
+
+Project Document::project() const
+{
+    Project out;
+    if (QFileInfo(keptPath_).absolutePath() != folder())
+        out.folder = folder().toStdString();
+    for (const FramePtr &frame : sources_.frames)
+        out.frames.push_back({frame->name, frame->id});
+    out.history = history_;
+    for (const Version &version : versions_)
+        out.versions.push_back({version.name.toStdString(), version.recipe});
+    out.measured = measured_;
+    out.unknown = keptUnknown_.toStdString();
+    return out;
+}
+
+void Document::keep()
+{
+    const auto work = [path = keptPath_, project = project()](ExecContext &) {
+        keepWork(path, project);
+        return Kept{};
+    };
+    keepLane_.start<Kept>({}, work, [this](Outcome<Kept> outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT failed(notKept(outcome.error));
+    });
+}
+
+void Document::keepNow()
+{
+    if (!keepTimer_.isActive())
+        return;
+    keepTimer_.stop();
+    keepLane_.discard(); // older than this
+    try {
+        keepWork(keptPath_, project());
+    } catch (const OutputError &e) {
+        Q_EMIT failed(notKept(QString::fromUtf8(e.what())));
+    }
+}
+
+QString Document::notKept(const QString &reason)
+{
+    return tr("Your work could not be kept: %1. It stays in the window.").arg(reason);
+}
+
+} // namespace yolk::app

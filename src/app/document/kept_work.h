@@ -1,0 +1,26 @@
+// Where the work on a set is kept: a project file beside its frames, or in the user's data folder where frames lie on
+// something that is not to be written to.
+#pragma once
+
+#include "project/project.h"
+
+#include <QString>
+#include <QStringList>
+
+#include <optional>
+
+namespace yolk::app {
+
+struct KeptWork {
+    QString path;                   ///< of the file; what is kept goes there
+    std::optional<Project> project; ///< what it holds; none: there is no work on this set yet
+    QString problem;                ///< of a file that could not be read; it stays as it is, and another one is begun
+};
+
+/// Of these frames, which lie in one folder. Reads files; not for the window's thread.
+KeptWork keptWorkOf(std::span<const FramePtr> frames);
+
+/// Throws OutputError.
+void keepWork(const QString &path, const Project &project);
+
+} // namespace yolk::app
