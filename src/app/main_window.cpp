@@ -151,6 +151,12 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
     connect(empty_, &EmptyState::demoAsked, this, &MainWindow::open);
+    connect(empty_, &EmptyState::recentAsked, document_,
+            [this](const QStringList &frames) { document_->open(frames); });
+    empty_->setRecent(recentWork());
+    connect(document_, &Document::workFound, this, [this] {
+        status_->say(tr("Your work on these frames is here again; Start again, in the Edit menu, begins anew."));
+    });
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);

@@ -4,6 +4,7 @@
 #include "project/project.h"
 
 #include <QDir>
+#include <QPushButton>
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTest>
@@ -34,6 +35,13 @@ class TestKeeping : public QObject {
         return out;
     }
     QStringList projects() const { return QDir(folder()).entryList({QStringLiteral("*.yolk")}, QDir::Files); }
+    static QPushButton *offered(MainWindow &window)
+    {
+        for (QPushButton *button : window.findChildren<QPushButton *>())
+            if (button->accessibleName().startsWith(QStringLiteral("Go on with")))
+                return button;
+        return nullptr;
+    }
     static void settle(Document &document)
     {
         const auto busy = [&] {
@@ -203,6 +211,35 @@ private Q_SLOTS:
         QVERIFY(!failed.isEmpty());
         QVERIFY(failed.last().first().toString().contains(QStringLiteral("could not be kept")));
         QCOMPARE(document.recipe().tone.exposure, 1.5);
+    }
+    void theEmptyWindowOffersIt()
+    {
+        const QTemporaryDir settings;
+        QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, settings.path());
+        Theme::instance().install();
+        {
+            MainWindow window;
+            window.resize(1280, 800);
+            window.show();
+            QVERIFY(!offered(window)); // nothing was worked on yet
+            open(*window.document());
+            window.document()->setTone(&ToneSettings::exposure, 1.5, QStringLiteral("exposure"));
+        }
+        MainWindow window;
+        window.resize(1280, 800);
+        window.show();
+        window.document()->setKeepsWork(true);
+        QSignalSpy found(window.document(), &Document::workFound);
+        QPushButton *button = offered(window);
+        QVERIFY(button && button->isVisible());
+        QTest::mouseClick(button, Qt::LeftButton);
+        settle(*window.document());
+        QCOMPARE(window.document()->recipe().tone.exposure, 1.5);
+        QCOMPARE(found.size(), 1);
+        QVERIFY(QDir(folder()).removeRecursively());
+        MainWindow last;
+        last.show();
+        QVERIFY(!offered(last)); // its frames are gone
     }
     void demoFramesAreKeptElsewhere()
     {

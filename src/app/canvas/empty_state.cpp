@@ -1,8 +1,10 @@
 #include "canvas/empty_state.h"
 
 #include <QBoxLayout>
+#include <QFileInfo>
 #include <QGridLayout>
 #include <QLabel>
+#include <QLocale>
 #include <QPushButton>
 
 namespace yolk::app {
@@ -47,9 +49,39 @@ EmptyState::EmptyState(const std::vector<DemoSet> &sets, QWidget *parent) : QFra
     layout->addWidget(heading_);
     layout->addWidget(words_);
     layout->addWidget(open_, 0, Qt::AlignLeft);
+    recent_ = new QWidget(this);
+    recent_->hide();
+    layout->addWidget(recent_);
     layout->addWidget(sets_);
     connect(open_, &QPushButton::clicked, this, &EmptyState::openAsked);
     setReading({});
+}
+
+void EmptyState::setRecent(const QList<RecentWork> &works)
+{
+    constexpr QSize kPicture(60, 40); // logical pixels
+    auto *rows = new QGridLayout(recent_);
+    rows->setContentsMargins(0, 8, 0, 0);
+    rows->setHorizontalSpacing(12);
+    rows->setVerticalSpacing(6);
+    rows->setColumnStretch(1, 1);
+    rows->addWidget(new QLabel(tr("Go on with"), recent_), 0, 0, 1, 2);
+    for (const RecentWork &work : works) {
+        auto *button = new QPushButton(recent_);
+        button->setIcon(QPixmap::fromImage(work.picture));
+        button->setIconSize(kPicture);
+        const QString when = QLocale().toString(work.when, QLocale::ShortFormat);
+        button->setAccessibleName(tr("Go on with %1").arg(work.title));
+        button->setToolTip(QFileInfo(work.frames.front()).absolutePath());
+        auto *words = new QLabel(work.title + QLatin1Char('\n') + when, recent_);
+        words->setTextFormat(Qt::PlainText);
+        const int row = rows->rowCount();
+        rows->addWidget(button, row, 0);
+        rows->addWidget(words, row, 1);
+        connect(button, &QPushButton::clicked, this, [this, frames = work.frames] { Q_EMIT recentAsked(frames); });
+    }
+    recent_->setVisible(!works.isEmpty());
+    adjustSize();
 }
 
 void EmptyState::setReading(const QString &what)
@@ -63,6 +95,7 @@ void EmptyState::setReading(const QString &what)
                 : tr("The first picture comes in a moment."));
     open_->setVisible(waiting);
     sets_->setVisible(waiting && sets_->findChild<QPushButton *>());
+    recent_->setVisible(waiting && recent_->findChild<QPushButton *>());
     adjustSize();
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "document/demo_sets.h"
+#include "document/recent_work.h"
 
 #include <QFrame>
 
@@ -15,15 +16,18 @@ class EmptyState : public QFrame {
 public:
     explicit EmptyState(const std::vector<DemoSet> &sets, QWidget *parent = nullptr);
     void setReading(const QString &what); ///< empty: waiting for frames
+    void setRecent(const QList<RecentWork> &works);
 
 Q_SIGNALS:
     void openAsked();
     void demoAsked(const QStringList &frames);
+    void recentAsked(const QStringList &frames);
 
 private:
     QLabel *heading_, *words_;
     QPushButton *open_;
-    QWidget *sets_; ///< one row per demo set
+    QWidget *sets_;   ///< one row per demo set
+    QWidget *recent_; ///< one row per work
 };
 
 } // namespace yolk::app

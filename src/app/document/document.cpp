@@ -160,6 +160,7 @@ void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional
 void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> before)
 {
     problems_ = opened.problems;
+    const bool hadWork = opened.work.project.has_value();
     if (opened.measured) {
         onceShown_ = nullptr;
         discardViews();
@@ -223,6 +224,8 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
         Q_EMIT lookChanged();
         Q_EMIT readingsChanged();
         Q_EMIT versionsChanged();
+        if (hadWork)
+            Q_EMIT workFound();
         loadThumbnails();
         startMerge();
     }

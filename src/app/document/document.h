@@ -221,6 +221,7 @@ Q_SIGNALS:
     void hueMarked(double degrees);
     void lightMarked(const yolk::Vector3 &codes); ///< R, G, B of Rec. 2020 as sRGB codes them, 0 to 1
     void versionsChanged();
+    void workFound(); ///< after setChanged(): the set was worked on before
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
     void failed(const QString &message); ///< some work did not succeed; nothing was lost
@@ -252,6 +253,7 @@ private:
     Project project() const;
     void keep();
     static QString notKept(const QString &reason);
+    void remember() const;
     using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
     void writeFile(const QString &title, const QString &path, const WriteFile &write);
     void loadThumbnails();

@@ -1,6 +1,8 @@
 // What is kept of the work, and when.
 #include "document/document.h"
 
+#include "document/recent_work.h"
+
 #include <QFileInfo>
 
 namespace yolk::app {
@@ -32,8 +34,21 @@ Project Document::project() const
     return out;
 }
 
+void Document::remember() const
+{
+    constexpr QSize kSmall(96, 64); // logical pixels, and room for screens of twice as many
+    RecentWork work{title(),
+                    {},
+                    QDateTime::currentDateTime(),
+                    overview_.image.scaled(2 * kSmall, Qt::KeepAspectRatio, Qt::SmoothTransformation)};
+    for (const FramePtr &frame : sources_.frames)
+        work.frames << QFile::decodeName(frame->path.c_str());
+    rememberWork(work);
+}
+
 void Document::keep()
 {
+    remember();
     const auto work = [path = keptPath_, project = project()](ExecContext &) {
         keepWork(path, project);
         return Kept{};
@@ -50,6 +65,7 @@ void Document::keepNow()
         return;
     keepTimer_.stop();
     keepLane_.discard(); // older than this
+    remember();
     try {
         keepWork(keptPath_, project());
     } catch (const OutputError &e) {
