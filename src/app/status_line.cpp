@@ -46,6 +46,11 @@ StatusLine::StatusLine(Document *document, QWidget *parent) : QWidget(parent), d
     layout->addWidget(cancel_);
     connect(cancel_, &QToolButton::clicked, document, &Document::cancelJobs);
     connect(document, &Document::jobsChanged, this, &StatusLine::showJobs);
+    saying_.setSingleShot(true);
+    connect(&saying_, &QTimer::timeout, this, [this] {
+        said_.clear();
+        showJobs();
+    });
     showJobs();
 }
 
@@ -82,12 +87,8 @@ QString StatusLine::reading() const
 void StatusLine::say(const QString &message)
 {
     said_ = message;
+    saying_.stop();
     showJobs();
-    QTimer::singleShot(8000, this, [this, message] {
-        if (said_ == message)
-            said_.clear();
-        showJobs();
-    });
 }
 
 QString StatusLine::job() const
@@ -108,8 +109,12 @@ void StatusLine::showJobs()
         words += *left < 90.0 ? tr("  ·  %1 s left").arg(std::max(1, int(std::lround(*left))))
                               : tr("  ·  %1 min left").arg(std::lround(*left / 60.0));
     job_->setText(words);
-    if (!shown)
+    if (!shown) {
+        constexpr int kWhile = 8000; // milliseconds, from when it can be read
+        if (!said_.isEmpty() && !saying_.isActive())
+            saying_.start(kWhile);
         return;
+    }
     progress_->setUpdatesEnabled(false); // a new value would paint the whole window here and now
     progress_->setValue(int(std::lround(1000 * shown->progress())));
     progress_->setUpdatesEnabled(true);

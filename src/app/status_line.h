@@ -3,6 +3,7 @@
 
 #include "document/document.h"
 
+#include <QTimer>
 #include <QWidget>
 
 class QLabel;
@@ -28,6 +29,7 @@ private:
     QProgressBar *progress_;
     QToolButton *cancel_;
     QString said_;
+    QTimer saying_;
 };
 
 } // namespace yolk::app

@@ -4,10 +4,16 @@
 #include "project/project.h"
 
 #include <QDir>
+#include <QProcess>
 #include <QPushButton>
+#include <QRandomGenerator>
 #include <QSignalSpy>
 #include <QStandardPaths>
 #include <QTest>
+#include <QTimer>
+
+#include <cmath>
+#include <cstdio>
 
 using namespace yolk;
 using namespace yolk::app;
@@ -241,6 +247,49 @@ private Q_SLOTS:
         last.show();
         QVERIFY(!offered(last)); // its frames are gone
     }
+    void killedAtAnyMomentItLosesNoMoreThanTwoSeconds()
+    {
+        QRandomGenerator random(20261129);
+        constexpr int kKills = 6;
+        for (int kill = 0; kill < kKills; ++kill) {
+            QProcess editor;
+            editor.start(QCoreApplication::applicationFilePath(), {QStringLiteral("edit"), folder()});
+            QList<std::pair<qint64, int>> seen; // milliseconds, number of the change
+            QElapsedTimer since;
+            const auto readFor = [&](qint64 milliseconds) {
+                const qint64 until = since.isValid() ? since.elapsed() + milliseconds : 0;
+                while (!since.isValid() || since.elapsed() < until) {
+                    if (!editor.waitForReadyRead(60000))
+                        return;
+                    while (editor.canReadLine()) {
+                        const int number = editor.readLine().trimmed().toInt();
+                        if (!since.isValid())
+                            since.start();
+                        seen << std::pair(since.elapsed(), number);
+                    }
+                    if (milliseconds == 0)
+                        return;
+                }
+            };
+            readFor(0);
+            QVERIFY(since.isValid());
+            readFor(2500 + qint64(random.bounded(1500)));
+            const qint64 killed = since.elapsed();
+            editor.kill();
+            QVERIFY(editor.waitForFinished(10000));
+            QCOMPARE(projects().size(), 1);
+            const QByteArray text = bytesOf(QDir(folder()).filePath(projects()[0]));
+            const Project kept = parseProject(text.toStdString()); // whole, or it would throw
+            const double number = std::round(kept.history.current().tone.exposure * 1000.0);
+            int expected = 0;
+            for (const auto &[when, change] : seen)
+                if (when < killed - 2000)
+                    expected = change;
+            QVERIFY2(expected > 0 && number >= expected,
+                     qPrintable(QStringLiteral("%1 of %2").arg(number).arg(expected)));
+            QVERIFY(QFile::remove(QDir(folder()).filePath(projects()[0])));
+        }
+    }
     void demoFramesAreKeptElsewhere()
     {
         const QStringList demo = test::demoPaths("henhouse-tripod");
@@ -265,5 +314,38 @@ private Q_SLOTS:
     }
 };
 
-QTEST_MAIN(TestKeeping)
+namespace {
+
+/// Somebody who changes the exposure all the time and says so: another process, to be killed.
+int edit(const QString &folder)
+{
+    Document document;
+    document.setKeepsWork(true);
+    QStringList frames;
+    for (const QFileInfo &info : QDir(folder).entryInfoList({QStringLiteral("*.jpg")}))
+        frames << info.absoluteFilePath();
+    document.open(frames);
+    QTimer timer;
+    int number = 0;
+    QObject::connect(&timer, &QTimer::timeout, &timer, [&] {
+        if (!document.isOpen())
+            return;
+        document.setTone(&ToneSettings::exposure, ++number / 1000.0, QStringLiteral("exposure"));
+        std::printf("%d\n", number);
+        std::fflush(stdout);
+    });
+    timer.start(20);
+    return QCoreApplication::exec();
+}
+
+} // namespace
+
+int main(int argc, char **argv)
+{
+    QApplication application(argc, argv);
+    if (argc == 3 && QByteArray(argv[1]) == "edit")
+        return edit(QString::fromLocal8Bit(argv[2]));
+    TestKeeping test;
+    return QTest::qExec(&test, argc, argv);
+}
 #include "tst_keeping.moc"

@@ -70,7 +70,7 @@ void EmptyState::setRecent(const QList<RecentWork> &works)
         auto *button = new QPushButton(recent_);
         button->setIcon(QPixmap::fromImage(work.picture));
         button->setIconSize(kPicture);
-        const QString when = QLocale().toString(work.when, QLocale::ShortFormat);
+        const QString when = QLocale().toString(work.when, tr("d MMM yyyy, HH:mm"));
         button->setAccessibleName(tr("Go on with %1").arg(work.title));
         button->setToolTip(QFileInfo(work.frames.front()).absolutePath());
         auto *words = new QLabel(work.title + QLatin1Char('\n') + when, recent_);
