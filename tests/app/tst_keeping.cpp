@@ -204,6 +204,23 @@ private Q_SLOTS:
         open(all);
         QCOMPARE(all.recipe().tone.exposure, 1.5);
     }
+    void twoWindowsDoNotOverwriteEachOther()
+    {
+        Document one, two;
+        open(one);
+        one.setTone(&ToneSettings::exposure, 1.5, QStringLiteral("exposure"));
+        one.keepNow();
+        open(two);
+        QCOMPARE(two.recipe().tone.exposure, 1.5);
+        QSignalSpy said(&two, &Document::failed);
+        two.setTone(&ToneSettings::exposure, -1.5, QStringLiteral("exposure"));
+        two.keepNow();
+        QCOMPARE(said.size(), 1);
+        QVERIFY(said[0][0].toString().contains(QStringLiteral("another window")));
+        QVERIFY(two.keptPath() != one.keptPath());
+        QCOMPARE(parseProject(bytesOf(one.keptPath()).toStdString()).history.current().tone.exposure, 1.5);
+        QCOMPARE(parseProject(bytesOf(two.keptPath()).toStdString()).history.current().tone.exposure, -1.5);
+    }
     void aFolderThatIsGoneIsSaidAndTheWorkStays()
     {
         Document document;

@@ -175,6 +175,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
             start.tone = automatic_;
             history_ = History(before ? *before : start);
             keptPath_ = opened.work.path;
+            claim_.reset();
             keptUnknown_.clear();
             thumbnails_.clear();
             lookedAt_.clear();

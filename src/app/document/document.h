@@ -294,6 +294,7 @@ private:
     QTimer endsTimer_, exactTimer_, keepTimer_;
     bool keepsWork_ = false;
     QString keptPath_, keptUnknown_;
+    std::unique_ptr<QLockFile> claim_; // on keptPath_, from the first change on
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;

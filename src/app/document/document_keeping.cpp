@@ -15,7 +15,15 @@ struct Kept {};
 void Document::changed()
 {
     constexpr int kSoon = 1000; // milliseconds: no more than two seconds of work are lost, whatever happens
-    if (!keptPath_.isEmpty() && !keepTimer_.isActive())
+    if (keptPath_.isEmpty())
+        return;
+    if (!claim_ && !(claim_ = claimWork(keptPath_))) { // at the first change: looking claims nothing
+        keptPath_ = besideWork(keptPath_);
+        claim_ = claimWork(keptPath_);
+        Q_EMIT failed(tr("These frames are open in another window too: what you change here is kept apart, in %1.")
+                          .arg(QFileInfo(keptPath_).fileName()));
+    }
+    if (!keepTimer_.isActive())
         keepTimer_.start(kSoon);
 }
 
@@ -37,10 +45,9 @@ Project Document::project() const
 void Document::remember() const
 {
     constexpr QSize kSmall(96, 64); // logical pixels, and room for screens of twice as many
-    RecentWork work{title(),
-                    {},
-                    QDateTime::currentDateTime(),
-                    overview_.image.scaled(2 * kSmall, Qt::KeepAspectRatio, Qt::SmoothTransformation)};
+    RecentWork work{title(), {}, QDateTime::currentDateTime(), {}};
+    if (!overview_.image.isNull())
+        work.picture = overview_.image.scaled(2 * kSmall, Qt::KeepAspectRatio, Qt::SmoothTransformation);
     for (const FramePtr &frame : sources_.frames)
         work.frames << QFile::decodeName(frame->path.c_str());
     rememberWork(work);

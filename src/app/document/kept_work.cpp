@@ -5,6 +5,7 @@
 #include "io/atomic_file.h"
 
 #include <QCoreApplication>
+#include <QDateTime>
 #include <QDir>
 #include <QFile>
 #include <QFileInfo>
@@ -35,15 +36,30 @@ bool takesFiles(const QString &folder)
     return QFileInfo(folder).isWritable();
 }
 
-/// Without the number: "base.yolk", "base-2.yolk", ...
+QString dataFolder()
+{
+    return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/work");
+}
+
+QString hashOf(const QString &text)
+{
+    Hasher hasher;
+    hasher.text(text.toStdString());
+    return QString::number(hasher.finish().high, 16);
+}
+
+/// "base.yolk", "base-2.yolk", ...
+QString numbered(const QString &base, int number)
+{
+    return base + (number > 1 ? QStringLiteral("-%1").arg(number) : QString()) + QStringLiteral(".yolk");
+}
+
+/// Without the number.
 QString basePath(const QString &folder, const QString &stem, bool beside)
 {
     if (beside)
         return folder + QLatin1Char('/') + stem;
-    Hasher hasher;
-    hasher.text(folder.toStdString());
-    const QString data = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/work");
-    return QStringLiteral("%1/%2-%3").arg(data, stem, QString::number(hasher.finish().high, 16));
+    return QStringLiteral("%1/%2-%3").arg(dataFolder(), stem, hashOf(folder));
 }
 
 /// The project in a file. Throws ArgumentError.
@@ -66,27 +82,53 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames)
     const QString folder = info.absolutePath();
     const bool takes = takesFiles(folder);
     KeptWork out;
+    QString free; // the first place where this set's file may lie
+    QDateTime newest;
     for (const bool beside : {takes, !takes}) {
         const QString base = basePath(folder, info.completeBaseName(), beside);
         for (int number = 1;; ++number) {
-            const QString path =
-                base + (number > 1 ? QStringLiteral("-%1").arg(number) : QString()) + QStringLiteral(".yolk");
+            const QString path = numbered(base, number);
             if (!QFileInfo::exists(path)) {
-                if (out.path.isEmpty()) // the first place that is free, where this set's is to lie
-                    out.path = path;
+                if (free.isEmpty())
+                    free = path;
                 break;
             }
             try {
                 Project project = read(path);
-                if (isOf(project, frames))
-                    return {path, std::move(project), out.problem};
+                const QDateTime when = QFileInfo(path).lastModified();
+                if (!isOf(project, frames) || (newest.isValid() && when <= newest))
+                    continue;
+                newest = when;
+                out.path = path;
+                out.project = std::move(project);
             } catch (const ArgumentError &e) {
                 out.problem = words("%1: %2. Its work was not opened, and the file stays as it is.")
                                   .arg(QFileInfo(path).fileName(), QString::fromUtf8(e.what()));
             }
         }
     }
+    if (out.path.isEmpty())
+        out.path = free;
     return out;
+}
+
+std::unique_ptr<QLockFile> claimWork(const QString &path)
+{
+    const QString locks = dataFolder() + QStringLiteral("/locks");
+    QDir().mkpath(locks);
+    auto lock = std::make_unique<QLockFile>(QStringLiteral("%1/%2.lock").arg(locks, hashOf(path)));
+    lock->setStaleLockTime(0); // only a process that is gone gives it back
+    if (lock->tryLock(0) || lock->error() != QLockFile::LockFailedError)
+        return lock; // where no claims can be made, nobody is kept from working
+    return nullptr;
+}
+
+QString besideWork(const QString &path)
+{
+    const QString base = path.first(path.size() - qsizetype(qstrlen(".yolk")));
+    for (int number = 2;; ++number)
+        if (const QString other = numbered(base, number); !QFileInfo::exists(other))
+            return other;
 }
 
 void keepWork(const QString &path, const Project &project)

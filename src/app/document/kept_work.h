@@ -4,9 +4,11 @@
 
 #include "project/project.h"
 
+#include <QLockFile>
 #include <QString>
 #include <QStringList>
 
+#include <memory>
 #include <optional>
 
 namespace yolk::app {
@@ -17,8 +19,13 @@ struct KeptWork {
     QString problem;                ///< of a file that could not be read; it stays as it is, and another one is begun
 };
 
-/// Of these frames, which lie in one folder. Reads files; not for the window's thread.
+/// Of these frames, which lie in one folder; of several files on them the newest. Reads files; not for the window's thread.
 KeptWork keptWorkOf(std::span<const FramePtr> frames);
+
+/// Claims a file for as long as what is returned lives; null: another window has it, of this process or of any.
+std::unique_ptr<QLockFile> claimWork(const QString &path);
+/// The next path like it that no file has.
+QString besideWork(const QString &path);
 
 /// Throws OutputError.
 void keepWork(const QString &path, const Project &project);
