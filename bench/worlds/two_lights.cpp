@@ -76,10 +76,11 @@ TwoLights twoLightsOf(uint64_t seed, int width, int height, ExecContext &ctx)
             underDay[i].light[c] *= toDay;
         }
     }
-    TwoLights out{.seen = Image<float>(width, height, 3),
-                  .white = Image<float>(width, height, 3),
-                  .lamp = Image<float>(width, height, 1),
-                  .grey = Image<uint8_t>(width, height, 1)};
+    TwoLights out;
+    out.seen = Image<float>(width, height, 3);
+    out.white = Image<float>(width, height, 3);
+    out.lamp = Image<float>(width, height, 1);
+    out.grey = Image<uint8_t>(width, height, 1);
     out.lampLight = {numbers.between(2300.0, 3600.0), 4.0 * numbers.normal()};
     out.day = {numbers.between(4800.0, 7800.0), 3.0 * numbers.normal()};
     const Vector3 lampColour = colourOf(out.lampLight), dayColour = colourOf(out.day);

@@ -140,7 +140,10 @@ private Q_SLOTS:
             (marksOf(again) == std::vector<HueMark>{{100, 40, -10, -30, 5}, {30, 60, 0, 20, 0}, {200, 30, 0, 50, 0}}));
         QVERIFY(settingsOf<LightCurve>(again.adjustments).luminance == (PointList{{0, 0.1}, {1, 1}}));
         // Another preset's come away with it.
-        QVERIFY(marksOf(withPreset(full, {.name = "None", .group = "Own", .parts = {"hues"}}, 100, start)).empty());
+        QVERIFY(marksOf(withPreset(full,
+                                   {.name = "None", .group = "Own", .description = "", .parts = {"hues"}, .values = {}},
+                                   100, start))
+                    .empty());
         for (const char *bad : {"[[0,0],[2,1]]", "[[0,0]]", "3", "[{\"hue\": 900}]"}) {
             Preset wrong = preset;
             wrong.values["curve.luminance"] = std::string(bad);

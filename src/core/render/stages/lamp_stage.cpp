@@ -46,7 +46,7 @@ LampWhitePtr lampWhiteOf(const RenderPlan &plan, ExecContext &ctx)
             const MergedPtr set = mergedOf(plan, reduction, merging);
             return lightMixture(colour, withoutClipped(set->pixels).view(), lamp, plan.day, finding);
         },
-        [](const LightMixture &mixture) { return mixture.bytes(); });
+        [](const LightMixture &found) { return found.bytes(); });
     return std::make_shared<LampWhite>(std::move(mixture), plan);
 }
 
