@@ -8,6 +8,21 @@
 #include <QPushButton>
 
 namespace yolk::app {
+namespace {
+
+/// Two columns under a heading: what is pressed, and what it is.
+QGridLayout *listIn(QWidget *parent, const QString &heading)
+{
+    auto *rows = new QGridLayout(parent);
+    rows->setContentsMargins(0, 8, 0, 0);
+    rows->setHorizontalSpacing(12);
+    rows->setVerticalSpacing(6);
+    rows->setColumnStretch(1, 1);
+    rows->addWidget(new QLabel(heading, parent), 0, 0, 1, 2);
+    return rows;
+}
+
+} // namespace
 
 EmptyState::EmptyState(const std::vector<DemoSet> &sets, QWidget *parent) : QFrame(parent)
 {
@@ -26,12 +41,7 @@ EmptyState::EmptyState(const std::vector<DemoSet> &sets, QWidget *parent) : QFra
 
     sets_ = new QWidget(this);
     sets_->setVisible(!sets.empty());
-    auto *rows = new QGridLayout(sets_);
-    rows->setContentsMargins(0, 8, 0, 0);
-    rows->setHorizontalSpacing(12);
-    rows->setVerticalSpacing(6);
-    rows->setColumnStretch(1, 1);
-    rows->addWidget(new QLabel(tr("Or try Yolk on a henhouse at sunrise:"), sets_), 0, 0, 1, 2);
+    QGridLayout *rows = listIn(sets_, tr("Or try Yolk on a henhouse at sunrise:"));
     for (const DemoSet &set : sets) {
         auto *button = new QPushButton(set.name, sets_);
         auto *content = new QLabel(set.content, sets_);
@@ -60,12 +70,7 @@ EmptyState::EmptyState(const std::vector<DemoSet> &sets, QWidget *parent) : QFra
 void EmptyState::setRecent(const QList<RecentWork> &works)
 {
     constexpr QSize kPicture(60, 40); // logical pixels
-    auto *rows = new QGridLayout(recent_);
-    rows->setContentsMargins(0, 8, 0, 0);
-    rows->setHorizontalSpacing(12);
-    rows->setVerticalSpacing(6);
-    rows->setColumnStretch(1, 1);
-    rows->addWidget(new QLabel(tr("Go on with"), recent_), 0, 0, 1, 2);
+    QGridLayout *rows = listIn(recent_, tr("Go on with"));
     for (const RecentWork &work : works) {
         auto *button = new QPushButton(recent_);
         button->setIcon(QPixmap::fromImage(work.picture));

@@ -5,10 +5,14 @@
 
 #include <QFileInfo>
 
+#include <mutex>
+
 namespace yolk::app {
 namespace {
 
 struct Kept {};
+
+std::mutex writing; // an older state must not come after a newer one
 
 } // namespace
 
@@ -56,7 +60,9 @@ void Document::remember() const
 void Document::keep()
 {
     remember();
-    const auto work = [path = keptPath_, project = project()](ExecContext &) {
+    const auto work = [path = keptPath_, project = project()](ExecContext &ctx) {
+        const std::lock_guard lock(writing);
+        ctx.throwIfStopped();
         keepWork(path, project);
         return Kept{};
     };
@@ -68,14 +74,15 @@ void Document::keep()
 
 void Document::keepNow()
 {
-    if (!keepTimer_.isActive())
+    if (!keepTimer_.isActive() && !keepLane_.busy())
         return;
     keepTimer_.stop();
     keepLane_.discard(); // older than this
+    const std::lock_guard lock(writing);
     remember();
     try {
         keepWork(keptPath_, project());
-    } catch (const OutputError &e) {
+    } catch (const std::exception &e) { // also as the window closes, where nobody else would catch it
         Q_EMIT failed(notKept(QString::fromUtf8(e.what())));
     }
 }

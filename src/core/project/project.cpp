@@ -100,7 +100,8 @@ std::string projectText(const Project &project)
         versions.push_back({{"name", version.name}, {"settings", recipeValue(version.recipe)}});
     if (project.measured)
         root["measured"] = json::parse(measuredText(*project.measured));
-    return root.dump() + "\n";
+    // Names of files may be any bytes; frames are known by their content.
+    return root.dump(-1, ' ', false, json::error_handler_t::replace) + "\n";
 }
 
 Project parseProject(const std::string &text)

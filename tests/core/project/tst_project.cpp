@@ -58,6 +58,13 @@ private Q_SLOTS:
         QVERIFY(is.folder.empty() && is.unknown.empty());
         QCOMPARE(projectText(is), projectText(was));
     }
+    void namesOfFilesMayBeAnyBytes()
+    {
+        Project odd = example();
+        odd.frames[0].name = "\xff\xfe.dng";
+        const Project is = parseProject(projectText(odd));
+        QCOMPARE(is.frames[0].id, odd.frames[0].id);
+    }
     void historyStopsSomewhere()
     {
         Project project = example();
