@@ -74,6 +74,9 @@ void CompareBar::fillMenu()
     for (const BracketFrame &f : document_->bracket().frames)
         if (f.usable)
             add({Kind::Frame, f.frame->id});
+    if (!document_->comparison()->against().file.empty())
+        add(document_->comparison()->against());
+    menu_->addAction(tr("A picture file…"), this, &CompareBar::fileAsked);
     menu_->addSeparator();
     QAction *asTaken = menu_->addAction(tr("Frames as they were taken"));
     asTaken->setCheckable(true);

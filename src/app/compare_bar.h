@@ -19,6 +19,9 @@ public:
     QToolButton *against() const { return against_; }
     ChoiceRow *way() const { return way_; }
 
+Q_SIGNALS:
+    void fileAsked(); ///< to compare with
+
 private:
     void refresh();
     void fillMenu();

@@ -3,6 +3,7 @@
 #include "base/memory.h"
 #include "document/demo_sets.h"
 #include "document/document.h"
+#include "keeping/preferences_dialog.h"
 #include "main_window.h"
 #include "theme/theme.h"
 
@@ -27,8 +28,12 @@ int main(int argc, char **argv)
     yolk::app::Theme::instance().install();
     yolk::app::MainWindow window;
     window.document()->setKeepsWork(true);
+    yolk::app::PreferencesDialog::apply();
     window.show();
     const std::vector<yolk::app::DemoSet> sets = yolk::app::demoSets();
-    window.open(parser.isSet(demo) && !sets.empty() ? sets.front().frames : parser.positionalArguments());
+    const QStringList wanted = parser.isSet(demo) && !sets.empty() ? sets.front().frames : parser.positionalArguments();
+    if (wanted.isEmpty())
+        window.offerCutOff();
+    window.open(wanted);
     return QApplication::exec();
 }

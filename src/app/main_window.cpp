@@ -6,10 +6,14 @@
 #include "canvas/frame_caption.h"
 #include "canvas/inspection_caption.h"
 #include "canvas/message_strip.h"
+#include "canvas/offer_strip.h"
 #include "canvas/readings_list.h"
 #include "compare_bar.h"
 #include "document/demo_sets.h"
 #include "hold_keys.h"
+#include "keeping/history_panel.h"
+#include "keeping/stages_panel.h"
+#include "keeping/versions_strip.h"
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
@@ -92,6 +96,9 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     over->addWidget(caption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     over->addWidget(inspectionCaption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     messages_ = new MessageStrip(this);
+    offers_ = new OfferStrip(this);
+    versionsStrip_ = new VersionsStrip(document_, this);
+    versionsStrip_->hide();
     scale_ = new LightScale(document_, this);
     status_ = new StatusLine(document_, this);
 
@@ -111,6 +118,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
          {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(tonePanel_),
           static_cast<QWidget *>(colourPanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
+    panels_->addWidget(stages_ = new StagesPanel(document_, this));
+    panels_->addWidget(historyPanel_ = new HistoryPanel(document_, this));
     panels_->setVisible(false);
     for (QWidget *widget : panels_->findChildren<QWidget *>())
         widget->ensurePolished(); // now, not while the first frames come in
@@ -120,6 +129,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(0);
     left->addWidget(messages_);
+    left->addWidget(offers_);
     middle_ = new QStackedWidget(this);
     collection_ = new Collection(this);
     sets_ = new SetsView(collection_, this);
@@ -128,6 +138,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     tasting_ = new TastingSheet(document_, shelf_, this);
     middle_->addWidget(tasting_);
     left->addWidget(middle_, 1);
+    left->addWidget(versionsStrip_);
     auto *middle = new QHBoxLayout;
     middle->setSpacing(0);
     middle->addWidget(column_, 1);
@@ -148,15 +159,21 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     makeMenus();
     addHeldKeys();
 
+    connect(compareBar_, &CompareBar::fileAsked, this, &MainWindow::askAndCompareWithFile);
     connect(path_, &StepPath::walked, this, [this](int index) { goTo(Step(index)); });
     connect(empty_, &EmptyState::openAsked, this, [this] { open(askForFrames()); });
     connect(empty_, &EmptyState::demoAsked, this, &MainWindow::open);
-    connect(empty_, &EmptyState::recentAsked, document_,
-            [this](const QStringList &frames) { document_->open(frames); });
-    empty_->setRecent(recentWork());
-    connect(document_, &Document::workFound, this, [this] {
-        status_->say(tr("Your work on these frames is here again; Start again, in the Edit menu, begins anew."));
+    connect(empty_, &EmptyState::recentAsked, document_, [this](const RecentWork &work) {
+        if (QFileInfo::exists(work.kept))
+            document_->openWork({work.kept}); // which knows where frames went
+        else
+            document_->open(work.frames);
     });
+    empty_->setRecent(recentWork());
+    connect(document_, &Document::workFound, this, &MainWindow::workIsFound);
+    connect(document_, &Document::framesMissing, this, &MainWindow::offerMissing);
+    connect(document_, &Document::remarked, this, [this](const QString &message) { status_->say(message); });
+    connect(versionsStrip_, &VersionsStrip::keepAsked, this, &MainWindow::askForVersion);
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exporting, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
@@ -222,6 +239,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     connect(document_, &Document::setChanged, this, [this] {
         panels_->setVisible(middle_->currentWidget() != sets_);
         empty_->hide();
+        offers_->withdraw();
+        refreshVersions();
         setWindowTitle(tr("%1 — Yolk").arg(document_->title()));
         const auto &frames = document_->bracket().frames;
         if (frames[document_->bracket().reference].frame->isRadiance())
@@ -265,6 +284,19 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         restoreGeometry(geometry);
 }
 
+/// Of several files the first one that holds work, with its frames.
+bool MainWindow::opensWork(const QStringList &paths)
+{
+    const auto work = std::ranges::find_if(
+        paths, [](const QString &path) { return path.endsWith(QStringLiteral(".yolk"), Qt::CaseInsensitive); });
+    if (work == paths.end())
+        return false;
+    openSet_ = -1;
+    showSets(false);
+    document_->openWork({*work});
+    return true;
+}
+
 bool MainWindow::sortsIntoSets(const QStringList &paths, const QStringList &files)
 {
     constexpr qsizetype kLargestBracket = 9;
@@ -277,6 +309,8 @@ bool MainWindow::sortsIntoSets(const QStringList &paths, const QStringList &file
 
 void MainWindow::open(const QStringList &paths)
 {
+    if (opensWork(paths))
+        return;
     const QStringList files = picturesOrComplaint(paths);
     if (files.isEmpty() || sortsIntoSets(paths, files))
         return;
@@ -287,6 +321,8 @@ void MainWindow::open(const QStringList &paths)
 
 void MainWindow::add(const QStringList &paths)
 {
+    if (opensWork(paths))
+        return;
     const QStringList files = picturesOrComplaint(paths);
     if (files.isEmpty() || sortsIntoSets(paths, files))
         return;
@@ -316,6 +352,7 @@ void MainWindow::showSets(bool on)
     middle_->setCurrentIndex(on ? 1 : 0);
     panels_->setVisible(!on && document_->isOpen()); // what follows is about one set
     scale_->setVisible(!on && showScale_->isChecked());
+    refreshVersions();
     if (on)
         sets_->setFocus();
     else
@@ -378,14 +415,24 @@ void MainWindow::refreshShapes()
     canvas_->setShapes(merging ? mergePanel_->movement()->shapes() : QList<DrawnShape>());
 }
 
-QStringList MainWindow::askForFrames()
+QString MainWindow::pictureFilter(bool andWork)
 {
     QStringList patterns; // the dialog tells capitals from small letters
-    for (const QString &suffix : pictureSuffixes())
+    for (const QString &suffix : pictureSuffixes() + (andWork ? QStringList{QStringLiteral("yolk")} : QStringList()))
         patterns << QStringLiteral("*.") + suffix << QStringLiteral("*.") + suffix.toUpper();
-    return QFileDialog::getOpenFileNames(this, tr("Open frames"), document_->folder(),
-                                         tr("Pictures (%1)").arg(patterns.join(QLatin1Char(' '))) +
-                                             QStringLiteral(";;") + tr("All files (*)"));
+    return (andWork ? tr("Pictures and work (%1)") : tr("Pictures (%1)")).arg(patterns.join(QLatin1Char(' '))) +
+           QStringLiteral(";;") + tr("All files (*)");
+}
+
+QStringList MainWindow::askForFrames()
+{
+    QSettings settings;
+    const QString key = QStringLiteral("lastFolder"); // where frames were taken from before
+    const QString folder = document_->isOpen() ? document_->folder() : settings.value(key).toString();
+    const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open frames"), folder, pictureFilter(true));
+    if (!paths.isEmpty())
+        settings.setValue(key, QFileInfo(paths.front()).absolutePath());
+    return paths;
 }
 
 void MainWindow::askAndExport()
@@ -475,6 +522,8 @@ void MainWindow::dropEvent(QDropEvent *event)
 
 void MainWindow::closeEvent(QCloseEvent *event)
 {
+    if (!mayClose())
+        return event->ignore();
     QSettings().setValue(QStringLiteral("geometry"), saveGeometry());
     QMainWindow::closeEvent(event);
 }

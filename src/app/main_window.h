@@ -22,15 +22,19 @@ class InspectionCaption;
 class MergePanel;
 class FramesPanel;
 class LightScale;
+class HistoryPanel;
 class MessageStrip;
+class OfferStrip;
 class Collection;
 class ReadingsList;
 class SetsView;
 class PresetShelf;
+class StagesPanel;
 class StatusLine;
 class StepPath;
 class TastingSheet;
 class TonePanel;
+class VersionsStrip;
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -50,6 +54,10 @@ public:
     ReadingsList *readings() const { return readings_; }
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
+    OfferStrip *offers() const { return offers_; }
+    VersionsStrip *versionsStrip() const { return versionsStrip_; }
+    StagesPanel *stages() const { return stages_; }
+    HistoryPanel *historyPanel() const { return historyPanel_; }
     PresetShelf *presetShelf() const { return shelf_; }
     TastingSheet *tasting() const { return tasting_; }
     bool isTasting() const;
@@ -59,6 +67,8 @@ public:
     SetsView *setsView() const { return sets_; }
     void openSet(int index); ///< of the collection; what was done to it before is there again
     void goTo(Step step);
+    void showPanel(QWidget *panel); ///< stages() or historyPanel(); again: the step's own
+    void offerCutOff();             ///< work of a window that ended without being closed
 
 protected:
     void dragEnterEvent(QDragEnterEvent *event) override;
@@ -75,6 +85,23 @@ private:
     void makeGuidesMenu(QMenu *menu);
     void makeClippingMenu(QMenu *menu);
     void makeMonitorMenu(QMenu *menu);
+    enum class Closing { Lose, Keep, Stay };
+    void makeKeepingCommands(QMenu *file, QMenu *edit, QMenu *view);
+    void refreshVersions();
+    void askForVersion();
+    void askAndCompareWithFile();
+    void copySettings();
+    void pasteSettings();
+    void takeSettings(const CopiedSettings &copied);
+    void askAndSaveSettings();
+    void askAndTakeSettings();
+    bool askAndKeepElsewhere();
+    void showPreferences();
+    void offerMissing(const MissingFrames &missing);
+    void workIsFound();
+    bool mayClose();
+    bool opensWork(const QStringList &paths);
+    static QString pictureFilter(bool andWork);
     void makeVersionsMenu(QMenu *menu);
     void addHeldKeys();
     void askForMonitorProfile();
@@ -111,6 +138,8 @@ private:
     ReadingsList *readings_;
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
+    OfferStrip *offers_;
+    VersionsStrip *versionsStrip_;
     QWidget *column_;
     QStackedWidget *middle_; // canvas, sets or tasting sheet
     Collection *collection_;
@@ -124,12 +153,16 @@ private:
     MergePanel *mergePanel_;
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
+    StagesPanel *stages_;
+    HistoryPanel *historyPanel_;
     QPushButton *picker_ = nullptr; // who asked for the next click on the picture
     void (Document::*pick_)(const QPointF &) = &Document::pickWhite;
     LightScale *scale_;
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;
-    QAction *showScale_ = nullptr, *showSets_ = nullptr, *nextSet_ = nullptr, *previousSet_ = nullptr;
+    QMenu *themeMenu_ = nullptr, *overlayMenu_ = nullptr, *monitorMenu_ = nullptr;
+    QAction *showVersions_ = nullptr, *showScale_ = nullptr, *showSets_ = nullptr, *nextSet_ = nullptr,
+            *previousSet_ = nullptr;
     QList<QAction *> needSet_;
     std::optional<EndsOf> endsBefore_; // X was held
     QString failure_;

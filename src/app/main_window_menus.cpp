@@ -18,7 +18,6 @@
 #include "steps/white_group.h"
 
 #include <QCoreApplication>
-#include <QInputDialog>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QStackedWidget>
@@ -62,8 +61,6 @@ void MainWindow::makeMenus()
                            [this] { askAndExport(); });
     needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")),
                            tr("Writes the merged light."), [this] { askAndSaveRadiance(); });
-    file->addSeparator();
-    addCommand(file, tr("&Quit"), QKeySequence(tr("Ctrl+Q")), tr("Closes Yolk."), [this] { close(); });
 
     QMenu *edit = menuBar()->addMenu(tr("&Edit"));
     undo_ = addCommand(edit, tr("&Undo"), QKeySequence::Undo, tr("Takes the last change back."), [this] {
@@ -108,14 +105,8 @@ void MainWindow::makeMenus()
 
     edit->addSeparator();
     needSet_ << addCommand(edit, tr("&Keep a version…"), QKeySequence(tr("Ctrl+K")),
-                           tr("Keeps all settings as they are now, to compare with and to return to."), [this] {
-                               bool named = false;
-                               const QString proposed = tr("Version %1").arg(document_->versions().size() + 1);
-                               const QString name = QInputDialog::getText(this, tr("Keep a version"), tr("Its name"),
-                                                                          QLineEdit::Normal, proposed, &named);
-                               if (named)
-                                   document_->keepVersion(name.trimmed().isEmpty() ? proposed : name.trimmed());
-                           });
+                           tr("Keeps all settings as they are now, to compare with and to return to."),
+                           [this] { askForVersion(); });
     makeVersionsMenu(edit->addMenu(tr("Return to a &version")));
 
     QMenu *view = menuBar()->addMenu(tr("&View"));
@@ -165,7 +156,7 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(view, tr("Place before that moved"), QKeySequence(tr("Ctrl+,")),
                            tr("Shows the place before where something moved, at 100 %."),
                            [this] { mergePanel_->movement()->stepPlace(-1); });
-    makeOverlayMenu(view->addMenu(tr("&Overlay colour")));
+    makeOverlayMenu(overlayMenu_ = view->addMenu(tr("&Overlay colour")));
     view->addSeparator();
     showScale_ =
         addCommand(view, tr("&Light scale"), QKeySequence(tr("Ctrl+L")), tr("Shows or hides the light scale."), [] {});
@@ -173,8 +164,12 @@ void MainWindow::makeMenus()
     showScale_->setChecked(true);
     connect(showScale_, &QAction::toggled, scale_, &QWidget::setVisible);
     makeSurroundMenu(view->addMenu(tr("&Surround")));
-    makeThemeMenu(view->addMenu(tr("&Theme")));
-    makeMonitorMenu(view->addMenu(tr("M&onitor")));
+    makeThemeMenu(themeMenu_ = view->addMenu(tr("&Theme")));
+    makeMonitorMenu(monitorMenu_ = view->addMenu(tr("M&onitor")));
+    view->addSeparator();
+    makeKeepingCommands(file, edit, view);
+    file->addSeparator();
+    addCommand(file, tr("&Quit"), QKeySequence(tr("Ctrl+Q")), tr("Closes Yolk."), [this] { close(); });
 
     makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
@@ -219,6 +214,9 @@ void MainWindow::makeCompareMenu(QMenu *menu)
     for (const auto &[name, kind] : sources)
         needSet_ << addCommand(menu, name, {}, tr("What the picture is held against."),
                                [comparison, kind = kind] { comparison->setAgainst({kind}); });
+    needSet_ << addCommand(menu, tr("With a picture &file…"), QKeySequence(tr("Ctrl+Shift+F")),
+                           tr("Any picture, as somebody else made it, laid over ours."),
+                           [this] { askAndCompareWithFile(); });
     menu->addSeparator();
     QAction *asTaken = addCommand(menu, tr("Frames as they were &taken"), QKeySequence(Qt::Key_T),
                                   tr("Shows frames in their own brightness, not in that of the picture."),

@@ -1,6 +1,8 @@
 #include "bracket_options.h"
 
+#include "io/atomic_file.h"
 #include "recipe/preset.h"
+#include "recipe/recipe_json.h"
 #include "render/files/output.h"
 #include "tone/tone_curve.h"
 
@@ -11,7 +13,7 @@ namespace yolk::cli {
 namespace {
 
 struct Options : BracketOptions {
-    std::string output, method, preset, size, profile;
+    std::string output, method, preset, size, profile, saveRecipe;
     std::vector<std::string> set;
 };
 
@@ -53,6 +55,10 @@ Work addDevelop(CLI::App &app)
     command->add_option("--set", options->set, "one setting, as in tone.range=60")->type_name("path=value");
     command->add_option("--size", options->size, "fits inside")->type_name("WxH");
     command->add_option("--profile", options->profile, "srgb, p3 or rec2020")->type_name("NAME");
+    command
+        ->add_option("--save-recipe", options->saveRecipe,
+                     "writes all settings that were used, for --recipe and the window")
+        ->type_name("FILE");
     return [options](ExecContext &ctx) {
         static_cast<void>(pictureFormatOf(options->output)); // before any work, like the two below
         const Shape size = sizeOf(options->size);
@@ -64,6 +70,8 @@ Work addDevelop(CLI::App &app)
         start.tone = automaticTone(set.measured.tone);
         applyOptions(*options, start, set.recipe);
         exportPicture(set.sources, set.recipe, set.measured, options->output, size.width, size.height, developing);
+        if (!options->saveRecipe.empty())
+            writeTextAtomically(options->saveRecipe, recipeText(set.recipe));
         std::cout << options->output << "\n";
     };
 }

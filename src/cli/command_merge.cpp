@@ -8,7 +8,6 @@
 #include <nlohmann/json.hpp>
 
 #include <chrono>
-#include <fstream>
 #include <iostream>
 #include <sys/resource.h>
 
@@ -76,12 +75,7 @@ void writeReport(const std::string &path, const OpenSet &set, const RadianceRepo
     }
     const Rect area = croppedArea(RenderPlan(set.sources, set.measured, set.recipe));
     out["area"] = {{"x", area.x0}, {"y", area.y0}, {"width", area.width()}, {"height", area.height()}};
-    writeAtomically(path, [&](const std::string &temporary) {
-        std::ofstream file(temporary);
-        file << out.dump(2) << "\n";
-        if (!file.flush())
-            throw OutputError(temporary, "could not be written whole; is the disk full?");
-    });
+    writeTextAtomically(path, out.dump(2) + "\n");
 }
 
 } // namespace

@@ -1,46 +1,27 @@
 // Work that is kept: in the real window, closed and opened again, moved, damaged.
+#include "kept_folder.h"
 #include "opened_window.h"
 
 #include "project/project.h"
 
 #include <QDir>
-#include <QProcess>
 #include <QPushButton>
-#include <QRandomGenerator>
 #include <QSignalSpy>
-#include <QStandardPaths>
 #include <QTest>
-#include <QTimer>
-
-#include <cmath>
-#include <cstdio>
 
 using namespace yolk;
 using namespace yolk::app;
-
-namespace {
-
-QByteArray bytesOf(const QString &path)
-{
-    QFile file(path);
-    return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
-}
-
-} // namespace
+using test::bytesOf;
+using test::settle;
 
 class TestKeeping : public QObject {
     Q_OBJECT
-    std::unique_ptr<QTemporaryDir> dir_;
+    std::unique_ptr<test::KeptFolder> set_;
 
-    QString folder() const { return dir_->filePath(QStringLiteral("set")); }
-    QStringList frames() const
-    {
-        QStringList out;
-        for (const QString &name : QDir(folder()).entryList({QStringLiteral("*.jpg")}, QDir::Files, QDir::Name))
-            out << QDir(folder()).filePath(name);
-        return out;
-    }
-    QStringList projects() const { return QDir(folder()).entryList({QStringLiteral("*.yolk")}, QDir::Files); }
+    QString folder() const { return set_->path(); }
+    QStringList frames() const { return set_->frames(); }
+    QStringList projects() const { return set_->projects(); }
+    void open(Document &document) const { set_->open(document); }
     static QPushButton *offered(MainWindow &window)
     {
         for (QPushButton *button : window.findChildren<QPushButton *>())
@@ -48,34 +29,10 @@ class TestKeeping : public QObject {
                 return button;
         return nullptr;
     }
-    static void settle(Document &document)
-    {
-        const auto busy = [&] {
-            return std::ranges::any_of(document.lanes(), [](Lane *lane) { return lane->busy(); });
-        };
-        QTRY_VERIFY_WITH_TIMEOUT(document.isOpen() && document.fullMergeReady() && !busy(), 60000);
-    }
-    void open(Document &document) const
-    {
-        document.setKeepsWork(true);
-        document.open(frames());
-        settle(document);
-    }
 
 private Q_SLOTS:
-    void initTestCase()
-    {
-        qputenv("XDG_DATA_HOME", QDir::tempPath().toLocal8Bit() + "/yolk-test-data"); // nobody's own work
-        QStandardPaths::setTestModeEnabled(true);
-    }
-    void init()
-    {
-        dir_ = std::make_unique<QTemporaryDir>();
-        QVERIFY(QDir().mkpath(folder()));
-        const QStringList all = test::demoPaths("henhouse-tripod");
-        for (const qsizetype i : {1, 3, 5}) // three are enough
-            QVERIFY(QFile::copy(all[i], folder() + QLatin1Char('/') + QFileInfo(all[i]).fileName()));
-    }
+    void initTestCase() { test::keepAwayFromOwnWork(); }
+    void init() { set_ = std::make_unique<test::KeptFolder>(); }
 
     void lookingAloneLeavesNothingBehind()
     {
@@ -133,7 +90,7 @@ private Q_SLOTS:
     }
     void movedWithItsFramesItGivesTheSameBits()
     {
-        const QString first = dir_->filePath(QStringLiteral("a.tif")), second = dir_->filePath(QStringLiteral("b.tif"));
+        const QString first = set_->beside(QStringLiteral("a.tif")), second = set_->beside(QStringLiteral("b.tif"));
         const auto exported = [](Document &document, const QString &path) {
             QSignalSpy kept(&document, &Document::kept);
             document.exportPicture(path);
@@ -146,15 +103,12 @@ private Q_SLOTS:
             settle(document);
             exported(document, first);
         }
-        const QString moved = dir_->filePath(QStringLiteral("elsewhere"));
+        const QString moved = set_->beside(QStringLiteral("elsewhere"));
         QVERIFY(QDir().rename(folder(), moved));
         QVERIFY(QDir().rename(moved, folder() + QStringLiteral("-2")));
         Document again;
         again.setKeepsWork(true);
-        QStringList there;
-        for (const QFileInfo &info : QDir(folder() + QStringLiteral("-2")).entryInfoList({QStringLiteral("*.jpg")}))
-            there << info.absoluteFilePath();
-        again.open(there);
+        again.open(test::KeptFolder::framesIn(folder() + QStringLiteral("-2")));
         settle(again);
         QCOMPARE(again.recipe().tone.exposure, 1.5);
         exported(again, second);
@@ -264,49 +218,6 @@ private Q_SLOTS:
         last.show();
         QVERIFY(!offered(last)); // its frames are gone
     }
-    void killedAtAnyMomentItLosesNoMoreThanTwoSeconds()
-    {
-        QRandomGenerator random(20261129);
-        constexpr int kKills = 6;
-        for (int kill = 0; kill < kKills; ++kill) {
-            QProcess editor;
-            editor.start(QCoreApplication::applicationFilePath(), {QStringLiteral("edit"), folder()});
-            QList<std::pair<qint64, int>> seen; // milliseconds, number of the change
-            QElapsedTimer since;
-            const auto readFor = [&](qint64 milliseconds) {
-                const qint64 until = since.isValid() ? since.elapsed() + milliseconds : 0;
-                while (!since.isValid() || since.elapsed() < until) {
-                    if (!editor.waitForReadyRead(60000))
-                        return;
-                    while (editor.canReadLine()) {
-                        const int number = editor.readLine().trimmed().toInt();
-                        if (!since.isValid())
-                            since.start();
-                        seen << std::pair(since.elapsed(), number);
-                    }
-                    if (milliseconds == 0)
-                        return;
-                }
-            };
-            readFor(0);
-            QVERIFY(since.isValid());
-            readFor(2500 + qint64(random.bounded(1500)));
-            const qint64 killed = since.elapsed();
-            editor.kill();
-            QVERIFY(editor.waitForFinished(10000));
-            QCOMPARE(projects().size(), 1);
-            const QByteArray text = bytesOf(QDir(folder()).filePath(projects()[0]));
-            const Project kept = parseProject(text.toStdString()); // whole, or it would throw
-            const double number = std::round(kept.history.current().tone.exposure * 1000.0);
-            int expected = 0;
-            for (const auto &[when, change] : seen)
-                if (when < killed - 2000)
-                    expected = change;
-            QVERIFY2(expected > 0 && number >= expected,
-                     qPrintable(QStringLiteral("%1 of %2").arg(number).arg(expected)));
-            QVERIFY(QFile::remove(QDir(folder()).filePath(projects()[0])));
-        }
-    }
     void demoFramesAreKeptElsewhere()
     {
         const QStringList demo = test::demoPaths("henhouse-tripod");
@@ -331,38 +242,5 @@ private Q_SLOTS:
     }
 };
 
-namespace {
-
-/// Somebody who changes the exposure all the time and says so: another process, to be killed.
-int edit(const QString &folder)
-{
-    Document document;
-    document.setKeepsWork(true);
-    QStringList frames;
-    for (const QFileInfo &info : QDir(folder).entryInfoList({QStringLiteral("*.jpg")}))
-        frames << info.absoluteFilePath();
-    document.open(frames);
-    QTimer timer;
-    int number = 0;
-    QObject::connect(&timer, &QTimer::timeout, &timer, [&] {
-        if (!document.isOpen())
-            return;
-        document.setTone(&ToneSettings::exposure, ++number / 1000.0, QStringLiteral("exposure"));
-        std::printf("%d\n", number);
-        std::fflush(stdout);
-    });
-    timer.start(20);
-    return QCoreApplication::exec();
-}
-
-} // namespace
-
-int main(int argc, char **argv)
-{
-    QApplication application(argc, argv);
-    if (argc == 3 && QByteArray(argv[1]) == "edit")
-        return edit(QString::fromLocal8Bit(argv[2]));
-    TestKeeping test;
-    return QTest::qExec(&test, argc, argv);
-}
+QTEST_MAIN(TestKeeping)
 #include "tst_keeping.moc"

@@ -244,6 +244,16 @@ private Q_SLOTS:
         QCOMPARE(bad.code, 3);
         QVERIFY(errorOf(bad).contains("bad.json: tone.range = 900"));
         QCOMPARE(run(develop({"-o", at("x.tif"), "--recipe", at("none.json")})).code, 3);
+        // What was used comes out again, and does the same.
+        QCOMPARE(
+            run(develop({"-o", at("first.tif"), "--set", "tone.contrast=15", "--save-recipe", at("used.json")})).code,
+            0);
+        const ReadRecipe used = parseRecipe(test::bytesOf(at("used.json")).toStdString());
+        QCOMPARE(used.recipe.tone.contrast, 15.0);
+        QVERIFY(used.unknown.empty());
+        QCOMPARE(run(develop({"-o", at("again.tif"), "--recipe", at("used.json")})).code, 0);
+        QCOMPARE(test::bytesOf(at("again.tif")), test::bytesOf(at("first.tif")));
+        QCOMPARE(run(develop({"-o", at("y.tif"), "--save-recipe", at("none/used.json")})).code, 1);
     }
     void movementIsDecidedAndReported()
     {

@@ -1,6 +1,8 @@
 // yolk-shots: takes the pictures of docs/screenshots from the demo bracket, in the real window, without a screen.
 #include "canvas/canvas.h"
 #include "document/demo_sets.h"
+#include "keeping/stages_panel.h"
+#include "keeping/versions_strip.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
 #include "recipe/sections.h"
@@ -61,6 +63,32 @@ void shoot(MainWindow &window, const char *name)
         std::fprintf(stderr, "yolk-shots: cannot write %s\n", qPrintable(path));
 }
 
+/// Some versions, a rating, and the list of stages beside them; nothing of it stays.
+void keepSome(MainWindow &window)
+{
+    Document &document = *window.document();
+    document.keepVersion(QStringLiteral("Calm meadow"));
+    document.setTone(&yolk::ToneSettings::shadows, 30, QStringLiteral("shadows"));
+    document.setTone(&yolk::ToneSettings::exposure, document.recipe().tone.exposure - 0.3, QStringLiteral("exposure"));
+    document.keepVersion(QStringLiteral("Open shadows"));
+    yolk::Recipe grey = document.recipe();
+    yolk::settingsOf<yolk::Monochrome>(grey.adjustments).on = true;
+    document.setRecipe(grey, QStringLiteral("black and white"));
+    document.keepVersion(QStringLiteral("Black and white"));
+    document.undo();
+    document.setGroupStrength(QStringLiteral("hues"), 60.0);
+    document.setRating(4);
+    document.setChosen(true);
+    window.versionsStrip()->show();
+    window.showPanel(window.stages());
+    for (int i = 0; i < 200 && document.versionPicture(2).isNull(); ++i)
+        QTest::qWait(20);
+    shoot(window, "keep");
+    window.versionsStrip()->hide();
+    window.goTo(Step::Tone);
+    document.startAgain(Step::Tone);
+}
+
 } // namespace
 
 int main(int argc, char **argv)
@@ -95,11 +123,6 @@ int main(int argc, char **argv)
     openDemo("henhouse-handheld");
     window.goTo(Step::Merge);
     shoot(window, "align");
-    window.document()->inspect(yolk::Inspection{.mode = yolk::InspectMode::Edges});
-    window.canvas()->zoomTo(1.0);
-    shoot(window, "look-edges");
-    window.document()->inspect(std::nullopt);
-    window.canvas()->fit();
     window.mergePanel()->ensureWidgetVisible(window.mergePanel()->movement(), 0, 0);
     window.mergePanel()->movement()->stepPlace(+1);
     shoot(window, "movement");
@@ -145,6 +168,7 @@ int main(int argc, char **argv)
     };
     mark({980, 700}, {0, 40, 8, -45, -15}); // the meadow: pulled in and darkened
     shoot(window, "colour");
+    keepSome(window);
     window.document()->startAgain(Step::Colour);
     window.goTo(Step::Export);
     shoot(window, "export");

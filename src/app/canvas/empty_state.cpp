@@ -83,7 +83,7 @@ void EmptyState::setRecent(const QList<RecentWork> &works)
         const int row = rows->rowCount();
         rows->addWidget(button, row, 0);
         rows->addWidget(words, row, 1);
-        connect(button, &QPushButton::clicked, this, [this, frames = work.frames] { Q_EMIT recentAsked(frames); });
+        connect(button, &QPushButton::clicked, this, [this, work] { Q_EMIT recentAsked(work); });
     }
     recent_->setVisible(!works.isEmpty());
     adjustSize();

@@ -21,7 +21,7 @@ public:
 Q_SIGNALS:
     void openAsked();
     void demoAsked(const QStringList &frames);
-    void recentAsked(const QStringList &frames);
+    void recentAsked(const yolk::app::RecentWork &work);
 
 private:
     QLabel *heading_, *words_;

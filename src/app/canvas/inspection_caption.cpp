@@ -178,7 +178,7 @@ void InspectionCaption::refresh()
         break;
     }
     case InspectMode::Lights:
-        if (!isLampMended(inForce(document_->recipe()).lamp)) {
+        if (!isLampMended(inForce(document_->recipe(), document_->measured()).lamp)) {
             words += tr("  ·  no second light: pick something white in the lamp, in the Colour step");
             break;
         }

@@ -42,6 +42,17 @@ void Comparison::release()
     Q_EMIT changed();
 }
 
+void Comparison::versionsMoved(int from, int by)
+{
+    if (against_.kind != ViewSource::Kind::Version || against_.version < from)
+        return;
+    if (by < 0 && against_.version == from)
+        against_ = {ViewSource::Kind::MiddleFrame};
+    else
+        against_.version += by;
+    Q_EMIT changed();
+}
+
 void Comparison::reset()
 {
     way_ = CompareWay::Off;

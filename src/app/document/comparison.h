@@ -17,11 +17,13 @@ struct ViewSource {
         Frame,       ///< by its content id
         PlainMerge,  ///< the merged light under nothing but the exposure of the automatic start
         Opening,     ///< the picture as it was when the set was opened
-        Version      ///< a kept one, by its index
+        Version,     ///< a kept one, by its index
+        File         ///< any picture file: somebody else's result
     };
     Kind kind = Kind::Picture;
     std::string frame{};
     int version = 0;
+    std::string file{}; ///< path
     bool operator==(const ViewSource &) const = default;
 };
 
@@ -43,6 +45,8 @@ public:
     const std::optional<ViewSource> &held() const { return held_; }
     void hold(const ViewSource &source);
     void release();
+    /// Versions from `from` on have an index that is other by `by`, +1 or -1: of the latter `from` itself is gone.
+    void versionsMoved(int from, int by);
     void reset(); ///< another set is open: frames and versions are others
 
 Q_SIGNALS:

@@ -1,31 +1,18 @@
 #include "document/document.h"
 
-#include "document/screen_picture.h"
 #include "recipe/sections.h"
 #include "render/files/output.h"
 #include "render/files/radiance_export.h"
-#include "render/stages/frame_stage.h"
+#include "render/stages/merged_store.h"
+#include "widgets/words.h"
 
 #include <QDir>
 #include <QFileInfo>
-#include <QSignalBlocker>
 
 #include <algorithm>
 #include <cmath>
 
 namespace yolk::app {
-namespace {
-
-constexpr size_t kCacheBytes = size_t(4) << 30, kViewBytes = size_t(96) << 20;
-constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
-
-} // namespace
-
-QString inputErrorText(const InputError &error)
-{
-    const QString text = QString::fromStdString(error.what()), path = QString::fromStdString(error.file());
-    return text.startsWith(path) ? QFileInfo(path).fileName() + text.mid(path.size()) : text;
-}
 
 QString countedFrames(qsizetype count)
 {
@@ -40,7 +27,9 @@ Document::Document(QObject *parent)
       histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this),
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
       readLane_(Lane::Policy::FinishRunning, this), tasteLane_(Lane::Policy::CancelRunning, this),
-      keepLane_(Lane::Policy::Queue, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_}
+      keepLane_(Lane::Policy::Queue, this), storeLane_(Lane::Policy::CancelRunning, this),
+      versionLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
+                                                              &compareLane_}
 {
     endsTimer_.setSingleShot(true);
     connect(&endsTimer_, &QTimer::timeout, this, [this] {
@@ -49,6 +38,8 @@ Document::Document(QObject *parent)
     });
     keepTimer_.setSingleShot(true);
     connect(&keepTimer_, &QTimer::timeout, this, &Document::keep);
+    storeTimer_.setSingleShot(true);
+    connect(&storeTimer_, &QTimer::timeout, this, &Document::storeMerge);
     exactTimer_.setSingleShot(true);
     connect(&exactTimer_, &QTimer::timeout, this, &Document::renderExactly);
     connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others
@@ -62,200 +53,6 @@ Document::Document(QObject *parent)
 Document::~Document()
 {
     keepNow();
-}
-
-void Document::open(const QStringList &paths, std::optional<Recipe> settings)
-{
-    load(paths, {}, std::nullopt, std::move(settings));
-}
-
-void Document::addFrames(const QStringList &paths)
-{
-    if (isOpen())
-        load(paths, sources_.frames, measured_, std::nullopt);
-    else
-        open(paths);
-}
-
-void Document::load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
-                    std::optional<Recipe> before)
-{
-    paths.removeDuplicates();
-    const Recipe settings = keptMeasured ? recipe() : Recipe();
-    keepNow();
-    auto work = [paths, kept, keptMeasured, settings, keepsWork = keepsWork_](ExecContext &ctx) {
-        Opened out;
-        std::vector<FramePtr> loaded(size_t(paths.size()));
-        std::vector<QString> errors(loaded.size());
-        ExecContext loading = ctx.part(0.0, 0.3), measuring = ctx.part(0.3, 1.0);
-        forEachPart(loading, int(paths.size()), [&](int i, ExecContext &) {
-            try {
-                loaded[size_t(i)] = loadFrame(QFile::encodeName(paths[i]).toStdString());
-            } catch (const InputError &e) {
-                errors[size_t(i)] = inputErrorText(e);
-            }
-        });
-        out.sources = {kept, std::make_shared<StageCache>(kCacheBytes), true, std::make_shared<StageCache>(kViewBytes)};
-        QStringList twice;
-        for (size_t i = 0; i < loaded.size(); ++i) {
-            const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
-            if (!loaded[i])
-                out.problems << tr("%1. It was left out.").arg(errors[i]);
-            else if (settings.frames.removed.contains(loaded[i]->id) && std::ranges::any_of(kept, same))
-                out.again.insert(loaded[i]->id); // it was taken out and comes back
-            else if (std::ranges::any_of(out.sources.frames, same))
-                twice << QString::fromStdString(loaded[i]->name);
-            else
-                out.sources.frames.push_back(loaded[i]);
-        }
-        if (out.sources.frames.size() == kept.size() && !out.again.empty())
-            out.measured = keptMeasured;
-        if (!keptMeasured && keepsWork && !out.sources.frames.empty()) {
-            out.work = keptWorkOf(out.sources.frames);
-            if (!out.work.problem.isEmpty())
-                out.problems << out.work.problem;
-            if (out.work.project) {
-                const std::vector<ProjectFrame> &order = out.work.project->frames;
-                const auto placeOf = [&](const FramePtr &f) {
-                    return std::ranges::find(order, f->id, &ProjectFrame::id);
-                };
-                std::ranges::stable_sort(out.sources.frames, {}, placeOf);
-                // What an older process measured gives its own picture: it is found anew, the settings stay.
-                if (out.work.project->measured && out.work.project->measured->processVersion == kProcessVersion)
-                    out.measured = out.work.project->measured;
-            }
-        }
-        while (out.sources.frames.size() > kept.size() && !out.measured) {
-            try {
-                out.measured = analyse(out.sources, settings, measuring);
-            } catch (const InputError &e) { // a cut file shows only when its pixels are read
-                const auto damaged =
-                    std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
-                if (damaged == 0)
-                    throw;
-                out.problems << tr("%1. It was left out.").arg(inputErrorText(e));
-            }
-        }
-        if (twice.size() == 1)
-            out.problems << tr("%1 is in the set already.").arg(twice.front());
-        else if (twice.size() > 1)
-            out.problems << tr("%1 and %2 more are in the set already.").arg(twice.front()).arg(twice.size() - 1);
-        if (out.measured) {
-            if (keptMeasured) { // the scale and the tone start of the picture stay what they were
-                out.measured->anchorExposure = keptMeasured->anchorExposure;
-                out.measured->tone = keptMeasured->tone;
-            }
-        }
-        return out;
-    };
-    openLane_.start<Opened>(tr("Reading %1").arg(countedFrames(paths.size())), work,
-                            [this, keep = keptMeasured.has_value(), before](Outcome<Opened> outcome) {
-                                if (outcome.result)
-                                    adopt(std::move(*outcome.result), keep, before);
-                                else if (!outcome.cancelled)
-                                    Q_EMIT failed(outcome.error);
-                            });
-}
-
-void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> before)
-{
-    problems_ = opened.problems;
-    const bool hadWork = opened.work.project.has_value();
-    if (opened.measured) {
-        onceShown_ = nullptr;
-        discardViews();
-        mergeLane_.discard();
-        const size_t known = sources_.frames.size();
-        sources_ = std::move(opened.sources);
-        measured_ = std::move(opened.measured);
-        automatic_ = automaticTone(measured_->tone);
-        zoneEvs_ = zoneEvs(measured_->tone);
-        if (!keepSettings) {
-            Recipe start;
-            start.tone = automatic_;
-            history_ = History(before ? *before : start);
-            keptPath_ = opened.work.path;
-            claim_.reset();
-            keptUnknown_.clear();
-            thumbnails_.clear();
-            lookedAt_.clear();
-            inspection_.reset();
-            versions_.clear();
-            if (opened.work.project) {
-                history_ = std::move(opened.work.project->history);
-                for (const ProjectVersion &version : opened.work.project->versions)
-                    versions_ << Version{QString::fromStdString(version.name), version.recipe};
-                keptUnknown_ = QString::fromStdString(opened.work.project->unknown);
-            }
-            pins_.clear();
-            pointer_.reset();
-        } else {
-            // Adding is an edit: all states before it are without the new frames.
-            Recipe with = recipe();
-            for (const std::string &id : opened.again)
-                with.frames.removed.erase(id);
-            std::set<std::string> added;
-            for (size_t i = known; i < sources_.frames.size(); ++i)
-                added.insert(sources_.frames[i]->id);
-            history_.amendAll([&](Recipe &state) { state.frames.removed.insert(added.begin(), added.end()); });
-            history_.push(std::move(with),
-                          tr("add %1").arg(countedFrames(qsizetype(added.size() + opened.again.size()))).toStdString());
-        }
-        if (keepSettings)
-            changed();
-        merged_.reset();
-        mergedIsCurrent_ = false;
-        isDraft_ = true;
-        histogram_.reset();
-        view_.reset();
-        overview_ = {};
-        outputHistogram_.reset();
-        summaryOf_.reset();
-        comparing_.reset();
-        comparedInFull_.reset();
-        {
-            const QSignalBlocker untold(comparison_); // until the new set stands
-            comparison_->reset();
-        }
-        arrange();
-        curve_.emplace(recipe().tone, measured_->tone);
-        Q_EMIT setChanged();
-        Q_EMIT bracketChanged();
-        Q_EMIT recipeChanged();
-        Q_EMIT lookChanged();
-        Q_EMIT readingsChanged();
-        Q_EMIT versionsChanged();
-        if (hadWork)
-            Q_EMIT workFound();
-        loadThumbnails();
-        startMerge();
-    }
-    Q_EMIT problemsChanged();
-}
-
-void Document::dismissProblems()
-{
-    problems_.clear();
-    Q_EMIT problemsChanged();
-}
-
-void Document::loadThumbnails()
-{
-    using Pictures = QHash<QString, QImage>;
-    auto work = [sources = sources_](ExecContext &ctx) {
-        Pictures out;
-        for (const FramePtr &frame : sources.frames) { // decoded already, to be measured
-            const DecodedPtr codes = decoded(sources, *frame, measuringReduction(*frame), ctx);
-            out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, codes->view(), kThumbnailSide, ctx));
-        }
-        return out;
-    };
-    thumbnailLane_.start<Pictures>({}, work, [this](Outcome<Pictures> outcome) {
-        if (!outcome.result)
-            return;
-        thumbnails_ = std::move(*outcome.result);
-        Q_EMIT thumbnailsChanged();
-    });
 }
 
 QString Document::title() const
@@ -285,6 +82,7 @@ void Document::setRecipe(Recipe recipe, const QString &what, const QString &gest
     const ToneSettings &now = this->recipe().tone;
     if (!gesture.isEmpty() && (recipe.tone.whites != now.whites || recipe.tone.blacks != now.blacks))
         showEndsBriefly();
+    turnTouchedGroupsOn(recipe, this->recipe());
     if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
         recipeIsNew();
 }
@@ -305,19 +103,71 @@ void Document::redo()
     recipeIsNew();
 }
 
+void Document::goToState(int index)
+{
+    if (index < 0 || index >= int(history_.states().size()) || size_t(index) == history_.at())
+        return;
+    history_.goTo(size_t(index));
+    recipeIsNew();
+}
+
+void Document::paste(const CopiedSettings &copied, const std::set<std::string> &groups)
+{
+    if (isOpen())
+        setRecipe(withCopied(recipe(), automaticRecipe(), copied, groups), tr("paste settings"));
+}
+
+void Document::setGroupOn(const QString &key, bool on)
+{
+    Recipe next = recipe();
+    if (on)
+        next.groups.off.erase(key.toStdString());
+    else
+        next.groups.off.insert(key.toStdString());
+    setRecipe(std::move(next), on ? tr("%1 on").arg(groupName(key)) : tr("%1 off").arg(groupName(key)));
+}
+
+void Document::setGroupStrength(const QString &key, double percent, const QString &gesture)
+{
+    Recipe next = recipe();
+    if (percent >= 100.0)
+        next.groups.strength.erase(key.toStdString());
+    else
+        next.groups.strength[key.toStdString()] = percent;
+    setRecipe(std::move(next), tr("strength of %1").arg(groupName(key)), gesture);
+}
+
+void Document::setGroupName(const QString &key, const QString &name)
+{
+    Recipe next = recipe();
+    if (name.isEmpty())
+        next.groups.names.erase(key.toStdString());
+    else
+        next.groups.names[key.toStdString()] = name.toStdString();
+    setRecipe(std::move(next), tr("name of %1").arg(groupName(key)));
+}
+
+QString Document::groupName(const QString &key) const
+{
+    const auto own = recipe().groups.names.find(key.toStdString());
+    if (own != recipe().groups.names.end())
+        return QString::fromStdString(own->second);
+    const auto group = std::ranges::find(settingGroups(), key.toStdString(), &SettingGroup::key);
+    return group == settingGroups().end() ? key : words(group->name);
+}
+
 void Document::recipeIsNew()
 {
     reach_.reset();
-    curve_.emplace(recipe().tone, measured_->tone);
-    const bool mergeChanged = !areSameUpTo(Stage::Merge, recipe(), mergedRecipe_);
+    const Recipe now = inForce(recipe(), *measured_);
+    curve_.emplace(now.tone, measured_->tone);
+    const bool mergeChanged = !areSameUpTo(Stage::Merge, now, mergedRecipe_);
     // Where the frames lie and how they count.
-    const bool framesChanged =
-        !areSameUpTo(Stage::Align, recipe(), mergedRecipe_) || recipe().frames != mergedRecipe_.frames;
-    const bool cropChanged = !areSameAt(Stage::Geometry, recipe(), mergedRecipe_);
-    const bool whiteChanged =
-        !areSameAt(Stage::Scene, recipe(), mergedRecipe_) || recipe().groups != mergedRecipe_.groups;
+    const bool framesChanged = !areSameUpTo(Stage::Align, now, mergedRecipe_) || now.frames != mergedRecipe_.frames;
+    const bool cropChanged = !areSameAt(Stage::Geometry, now, mergedRecipe_);
+    const bool whiteChanged = !areSameAt(Stage::Scene, now, mergedRecipe_);
     if (framesChanged || cropChanged) {
-        mergedRecipe_.geometry = recipe().geometry;
+        mergedRecipe_.geometry = now.geometry;
         arrange();
         Q_EMIT bracketChanged();
     }
@@ -329,9 +179,8 @@ void Document::recipeIsNew()
         discardViews();
         startMerge();
     } else if (whiteChanged) {
-        mergedRecipe_.white = recipe().white;
-        mergedRecipe_.lamp = recipe().lamp;
-        mergedRecipe_.groups = recipe().groups;
+        mergedRecipe_.white = now.white;
+        mergedRecipe_.lamp = now.lamp;
         findHistogram();
     }
     renderView();
@@ -339,15 +188,17 @@ void Document::recipeIsNew()
 
 void Document::startMerge()
 {
+    constexpr int kQuietMilliseconds = 1000; // after a full merge, before it goes to the disk
     // What the light scale and the pointer read: first from the reduced decode, which the first picture needs anyway,
     // then from the full one.
     struct Step {
         MergedPtr merged;
         SceneLight light;
     };
-    mergedRecipe_ = recipe();
+    mergedRecipe_ = inForce(recipe(), *measured_);
     mergedIsCurrent_ = false;
     onceShown_ = nullptr;
+    storeTimer_.stop();
     histogramLane_.discard();
     const auto mergeAt = [sources = sources_, measured = *measured_](int reduction, const Recipe &settings) {
         return [=](ExecContext &ctx) {
@@ -374,11 +225,16 @@ void Document::startMerge()
         mergeLane_.start<Step>(tr("Full merge of %1").arg(countedFrames(count)), mergeAt(1, mergedRecipe_),
                                [this, take](Outcome<Step> outcome) {
                                    isDraft_ = isDraft_ && !outcome.result;
-                                   if (take(outcome))
+                                   if (take(outcome)) {
                                        renderView(); // the same view again, from all pixels
+                                       storeTimer_.start(kQuietMilliseconds);
+                                   }
                                });
     };
-    if (preview == 1)
+    const bool isStored =
+        sources_.store && sources_.store->holds(RenderPlan(sources_, *measured_, mergedRecipe_).mergedKey(1));
+    isDraft_ = isDraft_ && !isStored;
+    if (preview == 1 || isStored)
         return full();
     mergeLane_.start<Step>(tr("First picture"), mergeAt(preview, recipeOnCanvas()),
                            [this, take, full](Outcome<Step> outcome) {
@@ -449,20 +305,30 @@ void Document::saveRadiance(const QString &path)
             return report.negatives > 0   ? tr("negative values of %1 pixels set to 0").arg(report.negatives)
                    : report.tooBright > 0 ? tr("%1 values too bright for 16 bits became 65504").arg(report.tooBright)
                                           : QString();
+        },
+        [this, info = QFileInfo(path), of = folder()] { // work can go on from it when the frames are deleted
+            if (info.absolutePath() != of || of != folder())
+                return;
+            kept_.radiance = info.fileName().toStdString();
+            changed();
         });
 }
 
-void Document::writeFile(const QString &title, const QString &path, const WriteFile &write)
+void Document::writeFile(const QString &title, const QString &path, const WriteFile &write,
+                         const std::function<void()> &written)
 {
     const auto work = [write, file = QFile::encodeName(path).toStdString()](ExecContext &ctx) {
         return write(file, ctx);
     };
-    exportLane_.start<QString>(title.arg(QFileInfo(path).fileName()), work, [this, path](Outcome<QString> outcome) {
-        if (outcome.result)
-            Q_EMIT kept(path, *outcome.result);
-        else if (!outcome.cancelled)
-            Q_EMIT failed(outcome.error);
-    });
+    exportLane_.start<QString>(title.arg(QFileInfo(path).fileName()), work,
+                               [this, path, written](Outcome<QString> outcome) {
+                                   if (outcome.result) {
+                                       if (written)
+                                           written();
+                                       Q_EMIT kept(path, *outcome.result);
+                                   } else if (!outcome.cancelled)
+                                       Q_EMIT failed(outcome.error);
+                               });
 }
 
 void Document::cancelJobs()

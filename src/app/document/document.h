@@ -3,10 +3,12 @@
 #pragma once
 
 #include "document/comparison.h"
+#include "document/error_text.h"
 #include "document/kept_work.h"
 #include "document/view_job.h"
 #include "frames/coverage.h"
 #include "jobs/lane.h"
+#include "recipe/copied_settings.h"
 #include "recipe/history.h"
 #include "recipe/preset.h"
 #include "recipe/step.h"
@@ -35,9 +37,6 @@ namespace yolk::app {
 /// "1 frame", "5 frames".
 QString countedFrames(qsizetype count);
 
-/// "<path>: reason" as "name: reason": the folder is known, the line is short.
-QString inputErrorText(const InputError &error);
-
 /// The scene under one pixel.
 struct Probe {
     double ev = 0.0;
@@ -57,6 +56,25 @@ struct Reading {
 struct Version {
     QString name;
     Recipe recipe;
+    std::string unknown; ///< JSON object of settings that a newer Yolk wrote
+};
+
+/// Work that is opened by its file.
+struct WorkRequest {
+    /// What becomes of it where frames are not found: they are asked for, left out, or the merge that was saved stands for
+    /// all of them.
+    enum class Missing { Ask, GoOn, TakeRadiance };
+    QString path;
+    QStringList alsoIn{}; ///< folders in which frames are looked for
+    Missing missing = Missing::Ask;
+};
+
+/// Frames of a work that were not found.
+struct MissingFrames {
+    WorkRequest request;
+    QStringList names;
+    qsizetype found = 0; ///< how many are there
+    QString radiance;    ///< the saved merge, where it is there
 };
 
 /// The picture as it would be.
@@ -76,12 +94,21 @@ public:
     /// Opens a set of its own, with `settings` where it was worked on before. Files that cannot be used are left out
     /// and named in problems().
     void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt);
+    /// Opens a project file with its frames; framesMissing() where some are to be asked for.
+    void openWork(const WorkRequest &request);
     /// Adds frames to the set that is open; settings, scale and tone start stay. Can be undone.
     void addFrames(const QStringList &paths);
     /// Whether work is kept in a file within two seconds of every change, and found again when its frames are opened.
     void setKeepsWork(bool on) { keepsWork_ = on; }
     QString keptPath() const { return keptPath_; } ///< of that file; empty: nothing is kept
-    void keepNow(); ///< what the next moment would keep; returns when it stands on the disk
+    void keepNow();                   ///< what the next moment would keep; returns when it stands on the disk
+    void keepAt(const QString &path); ///< in another file from now on
+    /// Why the last try to keep the work failed; empty: it did not.
+    QString unkept() const { return unkept_; }
+    QStringList unkeptChanges() const; ///< what would be lost, in words
+    /// Whether an earlier release found the numbers that the merge stands on; they stay until asked for anew.
+    bool isOldAnalysis() const { return isOpen() && measured_->processVersion < kProcessVersion; }
+    void analyseAnew();
     bool isOpen() const { return measured_.has_value(); }
     QString title() const;
     QString folder() const;
@@ -138,6 +165,15 @@ public:
     QString redoName() const { return QString::fromStdString(history_.redoName()); }
     void undo();
     void redo();
+    const History &history() const { return history_; }
+    void goToState(int index); ///< of history().states(): so many steps of undo or redo
+    CopiedSettings copied() const { return {recipe(), automaticRecipe()}; }
+    void paste(const CopiedSettings &copied, const std::set<std::string> &groups);
+    /// What is said of a group of settings as a whole: by its key.
+    void setGroupOn(const QString &key, bool on);
+    void setGroupStrength(const QString &key, double percent, const QString &gesture = {});
+    void setGroupName(const QString &key, const QString &name); ///< empty: its own again
+    QString groupName(const QString &key) const;
 
     // ---- movement
     /// Of a frame in use; empty for others.
@@ -195,12 +231,26 @@ public:
     void keepVersion(const QString &name);
     const QList<Version> &versions() const { return versions_; }
     void returnToVersion(int index); ///< an edit like any other
+    void renameVersion(int index, const QString &name);
+    void duplicateVersion(int index);
+    void deleteVersion(int index);
+    QString deletedVersion() const; ///< name of the one that was deleted last in this sitting; empty: none
+    void bringVersionBack();
+    /// Small, by its settings; null until it is painted. Painted only while somebody looks.
+    QImage versionPicture(int index) const;
+    void setPaintsVersions(bool on);
+    int rating() const { return kept_.rating; } ///< in eggs; 0: not rated
+    void setRating(int eggs);
+    bool isChosen() const { return kept_.chosen; }
+    void setChosen(bool on);
 
     // ---- keeping
     void exportPicture(const QString &path);
     void saveRadiance(const QString &path);
     /// In the folder of the frames, by the name of the reference frame with `suffix`.
     QString proposedPath(const QString &suffix) const;
+    /// Holds the picture against any picture file, as it stands there, laid over ours.
+    void compareWithFile(const QString &path);
     void cancelJobs();                                            ///< what the status line shows
     const std::array<Lane *, 5> &lanes() const { return lanes_; } ///< most interesting first
 
@@ -221,7 +271,11 @@ Q_SIGNALS:
     void hueMarked(double degrees);
     void lightMarked(const yolk::Vector3 &codes); ///< R, G, B of Rec. 2020 as sRGB codes them, 0 to 1
     void versionsChanged();
-    void workFound(); ///< after setChanged(): the set was worked on before
+    void versionPicturesChanged();
+    void ratingChanged(); ///< or whether it is chosen
+    void framesMissing(const yolk::app::MissingFrames &missing);
+    void remarked(const QString &message); ///< in words; nothing is wrong
+    void workFound();                      ///< after setChanged(): the set was worked on before
     void kept(const QString &path,
               const QString &remark);    ///< a file was written; what there is to say of it, or nothing
     void failed(const QString &message); ///< some work did not succeed; nothing was lost
@@ -231,8 +285,10 @@ private:
     struct Opened {
         Sources sources;
         std::optional<Measured> measured;
-        std::set<std::string> again; ///< ids of frames that were taken out of the set and are opened again
-        KeptWork work;               ///< of a set of its own
+        std::set<std::string> again;          ///< ids of frames that were taken out of the set and are opened again
+        std::vector<ProjectFrame> frames;     ///< of sources
+        KeptWork work;                        ///< of a set of its own
+        std::optional<MissingFrames> missing; ///< then nothing else is there
         QStringList problems;
     };
     /// What the light scale and the pointer read beside the merge.
@@ -240,22 +296,37 @@ private:
         SceneHistogram histogram;
         LampWhitePtr lamp;
     };
+    /// A file that is compared with.
+    struct OtherPicture {
+        std::string path;
+        Sources sources; ///< itself
+        Measured measured;
+    };
     struct Summary {
         ViewPicture overview;
         OutputHistogram histogram;
         std::optional<ToneResponse> response;
     };
-    void load(QStringList paths, std::vector<FramePtr> kept, std::optional<Measured> keptMeasured,
-              std::optional<Recipe> before);
+    struct Opening;
+    static bool readWork(Opening &asked, Opened &out, ExecContext &ctx);
+    static void placeWork(const WorkRequest &request, std::span<const FramePtr> frames, KeptWork &work);
+    static Opened opened(Opening asked, ExecContext &ctx);
+    void load(Opening asked, std::optional<Recipe> before);
+    void begin(KeptWork work, const std::optional<Recipe> &before);
     void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
     void arrange();
     void changed();
     Project project() const;
     void keep();
-    static QString notKept(const QString &reason);
+    void isKept(const Recipe &recipe);
+    void isNotKept(const QString &reason);
+    void storeMerge();
+    void versionsAreNew();
+    void paintVersions();
     void remember() const;
     using WriteFile = std::function<QString(const std::string &file, ExecContext &ctx)>; // returns a remark or nothing
-    void writeFile(const QString &title, const QString &path, const WriteFile &write);
+    void writeFile(const QString &title, const QString &path, const WriteFile &write,
+                   const std::function<void()> &written = {});
     void loadThumbnails();
     void recipeIsNew();
     void startMerge();
@@ -291,20 +362,27 @@ private:
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;
     bool endsWhileDragging_ = true, proofing_ = false;
-    QTimer endsTimer_, exactTimer_, keepTimer_;
+    QTimer endsTimer_, exactTimer_, keepTimer_, storeTimer_;
     bool keepsWork_ = false;
-    QString keptPath_, keptUnknown_;
+    QString keptPath_, unkept_;
+    Project kept_;                     // what the file holds beside what stands in other members
+    std::optional<Recipe> keptRecipe_; // that stands on the disk
+    bool saidWhere_ = false;
     std::unique_ptr<QLockFile> claim_; // on keptPath_, from the first change on
     std::shared_ptr<const MonitorProfile> monitor_ = std::make_shared<const MonitorProfile>();
     ViewPicture overview_;
     std::optional<OutputHistogram> outputHistogram_;
     std::optional<ToneResponse> response_;             // of the picture
     std::optional<std::pair<Recipe, bool>> summaryOf_; // what both are of, and whether the merge was ready
+    std::optional<OtherPicture> other_;
     std::optional<Recipe> comparing_, comparedInFull_; // another merge that is compared with
     std::optional<Reading> pointer_;
     QList<Reading> pins_;
     std::string pinsOn_; // the reference frame whose pixels they count
     QList<Version> versions_;
+    QList<std::pair<int, Version>> deletedVersions_;
+    std::vector<std::pair<Recipe, QImage>> versionPictures_;
+    bool paintsVersions_ = false;
     History history_;
     ToneSettings automatic_;
     std::array<double, 5> zoneEvs_{};
@@ -312,7 +390,7 @@ private:
     std::optional<SceneHistogram> histogram_;
     LampWhitePtr lamp_;
     MergedPtr merged_;
-    Recipe mergedRecipe_;             // what was last sent to be merged
+    Recipe mergedRecipe_;             // what was last sent to be merged, in force
     bool mergedIsCurrent_ = false;    // merged_ and histogram_ are of its frames and their preparation
     std::function<void()> onceShown_; // the full merge, which waits for the first picture
     bool isDraft_ = false;            // the first picture of a set does not wait for near and far
@@ -320,7 +398,7 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
-        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_, keepLane_;
+        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_;
     std::array<Lane *, 5> lanes_;
 };
 

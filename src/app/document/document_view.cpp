@@ -6,6 +6,9 @@
 #include "render/plan/render_plan.h"
 #include "widgets/number_text.h"
 
+#include <QFile>
+#include <QFileInfo>
+
 #include <algorithm>
 #include <cmath>
 #include <utility>
@@ -17,9 +20,9 @@ constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the 
 constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
 constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 
-bool sameMerge(const Recipe &a, const Recipe &b)
+bool sameMerge(const Measured &measured, const Recipe &a, const Recipe &b)
 {
-    return areSameUpTo(Stage::Merge, a, b);
+    return areSameUpTo(Stage::Merge, inForce(a, measured), inForce(b, measured));
 }
 
 } // namespace
@@ -163,6 +166,8 @@ QString Document::nameOf(const ViewSource &source) const
         return tr("As opened");
     case ViewSource::Kind::Version:
         return source.version < int(versions_.size()) ? versions_[source.version].name : tr("Version");
+    case ViewSource::Kind::File:
+        return QFileInfo(QString::fromStdString(source.file)).fileName();
     }
     return {};
 }
@@ -170,23 +175,6 @@ QString Document::nameOf(const ViewSource &source) const
 bool Document::isComparing() const
 {
     return isOpen() && comparison_->way() != CompareWay::Off && !comparison_->held() && lookedAt_.empty();
-}
-
-// ---- versions
-
-void Document::keepVersion(const QString &name)
-{
-    if (!isOpen())
-        return;
-    versions_ << Version{name, recipe()};
-    changed();
-    Q_EMIT versionsChanged();
-}
-
-void Document::returnToVersion(int index)
-{
-    if (index >= 0 && index < int(versions_.size()))
-        setRecipe(versions_[index].recipe, tr("return to %1").arg(versions_[index].name));
 }
 
 // ---- rendering
@@ -224,11 +212,11 @@ ViewJob Document::jobFor(const ViewSource &source)
         job.recipe.frames.reference = bracket_->frames[bracket_->reference].frame->id;
         Recipe now = recipe();
         now.frames.reference = job.recipe.frames.reference;
-        if (!sameMerge(job.recipe, now))
+        if (!sameMerge(*measured_, job.recipe, now))
             job.reduction = preview;
         if (job.reduction != preview || perPixel >= preview || !fullMergeReady())
             return;
-        if (comparedInFull_ && sameMerge(*comparedInFull_, job.recipe))
+        if (comparedInFull_ && sameMerge(*measured_, *comparedInFull_, job.recipe))
             job.reduction = 1;
         else
             mergeForComparison(job.recipe);
@@ -252,14 +240,52 @@ ViewJob Document::jobFor(const ViewSource &source)
         if (source.version < int(versions_.size()))
             showOther(versions_[source.version].recipe);
         break;
+    case ViewSource::Kind::File:
+        if (other_ && other_->path == source.file) {
+            job.sources = other_->sources;
+            job.measured = other_->measured;
+            job.recipe = {};
+            job.frame = FrameView{0, FrameView::As::File};
+            job.over = QRectF(area_);
+            job.reduction = perPixel >= 1.0 ? previewReduction(other_->sources) : 1;
+        }
+        break;
     }
     return job;
+}
+
+void Document::compareWithFile(const QString &path)
+{
+    if (!isOpen())
+        return;
+    auto work = [path](ExecContext &ctx) {
+        constexpr size_t kSmallCache = size_t(256) << 20;
+        const std::string file = QFile::encodeName(path).toStdString();
+        try {
+            OtherPicture out{path.toStdString(), {{loadFrame(file)}, std::make_shared<StageCache>(kSmallCache)}, {}};
+            out.measured = analyse(out.sources, {}, ctx);
+            return out;
+        } catch (const InputError &e) {
+            throw Error(inputErrorText(e).toStdString());
+        }
+    };
+    compareLane_.start<OtherPicture>(
+        tr("Reading %1").arg(QFileInfo(path).fileName()), work, [this](Outcome<OtherPicture> outcome) {
+            if (!outcome.error.isEmpty())
+                Q_EMIT failed(tr("%1. The comparison stays as it was.").arg(outcome.error));
+            if (!outcome.result)
+                return;
+            other_ = std::move(*outcome.result);
+            if (comparison_->way() == CompareWay::Off)
+                comparison_->setWay(CompareWay::Split);
+            comparison_->setAgainst({ViewSource::Kind::File, {}, 0, other_->path});
+        });
 }
 
 /// A version that merges other frames, or otherwise, is merged in full once it is looked at in detail.
 void Document::mergeForComparison(const Recipe &wanted)
 {
-    if (compareLane_.busy() && comparing_ && sameMerge(*comparing_, wanted))
+    if (compareLane_.busy() && comparing_ && sameMerge(*measured_, *comparing_, wanted))
         return;
     comparing_ = wanted;
     auto work = [sources = sources_, measured = *measured_, wanted](ExecContext &ctx) {

@@ -2,6 +2,7 @@
 
 #include "base/hash.h"
 #include "document/demo_sets.h"
+#include "document/error_text.h"
 #include "io/atomic_file.h"
 
 #include <QCoreApplication>
@@ -12,7 +13,6 @@
 #include <QStandardPaths>
 
 #include <algorithm>
-#include <fstream>
 
 namespace yolk::app {
 namespace {
@@ -22,18 +22,6 @@ constexpr qint64 kLargest = qint64(64) << 20;
 QString words(const char *text)
 {
     return QCoreApplication::translate("KeptWork", text);
-}
-
-/// Cards and shared demo frames are not written to.
-bool takesFiles(const QString &folder)
-{
-    for (const char *removable : {"/media/", "/run/media/", "/mnt/"})
-        if (folder.startsWith(QLatin1String(removable)))
-            return false;
-    for (const DemoSet &set : demoSets())
-        if (!set.frames.isEmpty() && QFileInfo(set.frames.front()).absolutePath() == folder)
-            return false;
-    return QFileInfo(folder).isWritable();
 }
 
 QString dataFolder()
@@ -62,18 +50,38 @@ QString basePath(const QString &folder, const QString &stem, bool beside)
     return QStringLiteral("%1/%2-%3").arg(dataFolder(), stem, hashOf(folder));
 }
 
-/// The project in a file. Throws ArgumentError.
-Project read(const QString &path)
+QString lockOf(const QString &path)
 {
-    QFile file(path);
-    if (file.size() > kLargest)
-        throw ArgumentError("is larger than any project");
-    if (!file.open(QIODevice::ReadOnly))
-        throw ArgumentError(file.errorString().toStdString());
-    return parseProject(file.readAll().toStdString());
+    return QStringLiteral("%1/locks/%2.lock").arg(dataFolder(), hashOf(path));
 }
 
 } // namespace
+
+bool takesFiles(const QString &folder)
+{
+    for (const char *removable : {"/media/", "/run/media/", "/mnt/"})
+        if (folder.startsWith(QLatin1String(removable)))
+            return false;
+    for (const DemoSet &set : demoSets())
+        if (!set.frames.isEmpty() && QFileInfo(set.frames.front()).absolutePath() == folder)
+            return false;
+    return QFileInfo(folder).isWritable();
+}
+
+Project readProject(const QString &path)
+{
+    const std::string file = QFile::encodeName(path).toStdString();
+    QFile in(path);
+    if (in.size() > kLargest)
+        throw InputError(file, "is larger than any project");
+    if (!in.open(QIODevice::ReadOnly))
+        throw InputError(file, in.errorString().toStdString());
+    try {
+        return parseProject(in.readAll().toStdString());
+    } catch (const ArgumentError &e) {
+        throw InputError(file, e.what());
+    }
+}
 
 KeptWork keptWorkOf(std::span<const FramePtr> frames)
 {
@@ -94,16 +102,15 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames)
                 break;
             }
             try {
-                Project project = read(path);
+                Project project = readProject(path);
                 const QDateTime when = QFileInfo(path).lastModified();
                 if (!isOf(project, frames) || (newest.isValid() && when <= newest))
                     continue;
                 newest = when;
                 out.path = path;
                 out.project = std::move(project);
-            } catch (const ArgumentError &e) {
-                out.problem = words("%1: %2. Its work was not opened, and the file stays as it is.")
-                                  .arg(QFileInfo(path).fileName(), QString::fromUtf8(e.what()));
+            } catch (const InputError &e) {
+                out.problem = words("%1. Its work was not opened, and the file stays as it is.").arg(inputErrorText(e));
             }
         }
     }
@@ -114,13 +121,18 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames)
 
 std::unique_ptr<QLockFile> claimWork(const QString &path)
 {
-    const QString locks = dataFolder() + QStringLiteral("/locks");
-    QDir().mkpath(locks);
-    auto lock = std::make_unique<QLockFile>(QStringLiteral("%1/%2.lock").arg(locks, hashOf(path)));
+    const QString file = lockOf(path);
+    QDir().mkpath(QFileInfo(file).absolutePath());
+    auto lock = std::make_unique<QLockFile>(file);
     lock->setStaleLockTime(0); // only a process that is gone gives it back
     if (lock->tryLock(0) || lock->error() != QLockFile::LockFailedError)
         return lock; // where no claims can be made, nobody is kept from working
     return nullptr;
+}
+
+bool wasCutOff(const QString &path)
+{
+    return QFileInfo::exists(lockOf(path)) && claimWork(path); // a lock that lives cannot be claimed
 }
 
 QString besideWork(const QString &path)
@@ -134,14 +146,7 @@ QString besideWork(const QString &path)
 void keepWork(const QString &path, const Project &project)
 {
     QDir().mkpath(QFileInfo(path).absolutePath());
-    const std::string text = projectText(project);
-    writeAtomically(QFile::encodeName(path).toStdString(), [&](const std::string &temporary) {
-        std::ofstream file(temporary, std::ios::binary | std::ios::trunc);
-        file << text;
-        file.flush();
-        if (!file)
-            throw OutputError(temporary, "cannot be written: is the disk full?");
-    });
+    writeTextAtomically(QFile::encodeName(path).toStdString(), projectText(project));
 }
 
 } // namespace yolk::app

@@ -13,11 +13,17 @@
 
 namespace yolk::app {
 
+/// Cards and shared demo frames are not written to.
+bool takesFiles(const QString &folder);
+
 struct KeptWork {
     QString path;                   ///< of the file; what is kept goes there
     std::optional<Project> project; ///< what it holds; none: there is no work on this set yet
     QString problem;                ///< of a file that could not be read; it stays as it is, and another one is begun
 };
+
+/// The project in a file. Throws InputError.
+Project readProject(const QString &path);
 
 /// Of these frames, which lie in one folder; of several files on them the newest. Reads files; not for the window's thread.
 KeptWork keptWorkOf(std::span<const FramePtr> frames);
@@ -26,8 +32,10 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames);
 std::unique_ptr<QLockFile> claimWork(const QString &path);
 /// The next path like it that no file has.
 QString besideWork(const QString &path);
+/// Whether a window that had this file ended without giving it back: it was killed, or the power failed. Says so once.
+bool wasCutOff(const QString &path);
 
-/// Throws OutputError.
+/// On the disk when it returns. Throws OutputError.
 void keepWork(const QString &path, const Project &project);
 
 } // namespace yolk::app

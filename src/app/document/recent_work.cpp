@@ -19,10 +19,10 @@ QList<RecentWork> stored()
     const int count = settings.beginReadArray(kKey);
     for (int i = 0; i < count; ++i) {
         settings.setArrayIndex(i);
-        RecentWork work{settings.value(QStringLiteral("title")).toString(),
-                        settings.value(QStringLiteral("frames")).toStringList(),
-                        settings.value(QStringLiteral("when")).toDateTime(),
-                        QImage::fromData(settings.value(QStringLiteral("picture")).toByteArray())};
+        RecentWork work{
+            settings.value(QStringLiteral("title")).toString(), settings.value(QStringLiteral("frames")).toStringList(),
+            settings.value(QStringLiteral("when")).toDateTime(), settings.value(QStringLiteral("kept")).toString(),
+            QImage::fromData(settings.value(QStringLiteral("picture")).toByteArray())};
         if (!work.frames.isEmpty())
             out << work;
     }
@@ -35,7 +35,9 @@ QList<RecentWork> stored()
 QList<RecentWork> recentWork()
 {
     QList<RecentWork> out = stored();
-    out.removeIf([](const RecentWork &work) { return !QFileInfo::exists(work.frames.front()); });
+    out.removeIf([](const RecentWork &work) {
+        return !QFileInfo::exists(work.frames.front()) && !QFileInfo::exists(work.kept);
+    });
     return out;
 }
 
@@ -51,6 +53,7 @@ void rememberWork(const RecentWork &work)
         settings.setValue(QStringLiteral("title"), all[i].title);
         settings.setValue(QStringLiteral("frames"), all[i].frames);
         settings.setValue(QStringLiteral("when"), all[i].when);
+        settings.setValue(QStringLiteral("kept"), all[i].kept);
         QByteArray picture;
         QBuffer buffer(&picture);
         all[i].picture.save(&buffer, "PNG");

@@ -12,6 +12,7 @@ struct RecentWork {
     QString title;
     QStringList frames; ///< paths
     QDateTime when;
+    QString kept;   ///< path of the file that holds it
     QImage picture; ///< small; may be null
 };
 

@@ -3,8 +3,11 @@
 #include "document/screen_picture.h"
 #include "render/views/picture.h"
 
+#include <QPainter>
+
 #include <algorithm>
 #include <cstdlib>
+#include <utility>
 
 namespace yolk::app {
 namespace {
@@ -52,10 +55,38 @@ Image<uint8_t> reachOf(const ViewJob &job, const RenderRequest &request, ExecCon
     return out;
 }
 
+/// A picture of another size in its place; grey round it.
+QImage paintOver(ViewJob job, const ViewRequest &view, ExecContext &ctx)
+{
+    const Frame &frame = *job.sources.frames[job.frame->frame];
+    const QRectF over = *std::exchange(job.over, std::nullopt);
+    const double scale = std::min(over.width() / frame.width, over.height() / frame.height);
+    QRectF place(0.0, 0.0, frame.width * scale, frame.height * scale); // of the whole, in pixels of ours
+    place.moveCenter(over.center());
+    const double zoom = view.size.width() / view.region.width();
+    const QRectF onView((place.left() - view.region.left()) * zoom, (place.top() - view.region.top()) * zoom,
+                        place.width() * zoom, place.height() * zoom);
+    const QRect target = onView.toRect() & QRect(QPoint(), view.size);
+    QImage out(view.size, QImage::Format_RGB32);
+    out.fill(QColor(0x76, 0x76, 0x75));
+    if (target.isEmpty())
+        return out;
+    const QRectF whole(0.0, 0.0, frame.width, frame.height);
+    const double back = 1.0 / (zoom * scale);
+    const QRectF part = QRectF((target.left() - onView.left()) * back, (target.top() - onView.top()) * back,
+                               target.width() * back, target.height() * back) &
+                        whole;
+    QPainter painter(&out);
+    painter.drawImage(target, paintView(job, {part, target.size()}, ctx));
+    return out;
+}
+
 } // namespace
 
 QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
 {
+    if (job.over && job.frame)
+        return paintOver(job, view, ctx);
     const RenderRequest request = requestOf(job, view);
     const MonitorTransform *fromSrgb = job.monitor->from(OutputSpace::Srgb);
     if (job.inspection) {

@@ -56,6 +56,8 @@ struct ViewJob {
     OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values
     int reduction = 1;
     bool exact = false; ///< of a picture that is made smaller: as a file would show it
+    /// The part of our picture, full-resolution pixels, that this one of another size is laid over: as large as it fits.
+    std::optional<QRectF> over{};
 };
 
 /// Throws as render().

@@ -2,6 +2,8 @@
 
 namespace yolk::app {
 
+int Lane::threads_ = 0;
+
 Lane::Lane(Policy policy, QObject *parent) : QObject(parent), policy_(policy)
 {
     pool_.setMaxThreadCount(1);
@@ -32,12 +34,16 @@ void Lane::enqueue(std::shared_ptr<Job> job)
 
 void Lane::launch(std::shared_ptr<Job> job)
 {
+    if (runnerThreads_ != threads_) { // nothing runs on it now
+        runnerThreads_ = threads_;
+        runner_ = std::make_unique<ThreadRunner>(threads_);
+    }
     running_ = job;
     job->since.start();
     ticker_.start();
     Q_EMIT changed();
     pool_.start([this, job] {
-        ExecContext ctx(runner_, job->stop.get_token(), [&job](double p) { job->progress = p; });
+        ExecContext ctx(*runner_, job->stop.get_token(), [&job](double p) { job->progress = p; });
         job->run(ctx);
         QMetaObject::invokeMethod(this, &Lane::finished, Qt::QueuedConnection);
     });

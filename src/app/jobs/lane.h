@@ -37,6 +37,8 @@ public:
     Lane(Policy policy, QObject *parent);
     /// Asks the running job to stop and waits for it.
     ~Lane() override;
+    /// How many threads jobs that start from now on take, in every lane; 0: one per core.
+    static void setThreads(int threads) { threads_ = threads; }
 
     /// Runs work(ctx) on the lane's thread, then done(outcome) on this object's. `work` must hold values, never
     /// widgets. `done` is not called for a job that a newer one replaced.
@@ -90,7 +92,9 @@ private:
     void finished();
 
     Policy policy_;
-    ThreadRunner runner_;
+    static int threads_; // of jobs that start from now on; 0: one per core
+    int runnerThreads_ = 0;
+    std::unique_ptr<ThreadRunner> runner_ = std::make_unique<ThreadRunner>();
     std::shared_ptr<Job> running_;
     std::deque<std::shared_ptr<Job>> waiting_;
     QTimer ticker_;

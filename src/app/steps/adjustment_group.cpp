@@ -8,15 +8,8 @@ AdjustmentGroup::AdjustmentGroup(Document *document, Step step, std::string_view
     : FoldGroup(words(group), parent), document_(document), step_(step), group_(group)
 {
     addSwitch();
-    connect(this, &FoldGroup::switched, this, [this](bool on) {
-        Recipe next = document_->recipe();
-        if (on)
-            next.groups.off.erase(groupKey(group_));
-        else
-            next.groups.off.insert(groupKey(group_));
-        const QString name = words(group_).toLower();
-        document_->setRecipe(std::move(next), on ? tr("%1 on").arg(name) : tr("%1 off").arg(name));
-    });
+    connect(this, &FoldGroup::switched, this,
+            [this](bool on) { document_->setGroupOn(QString::fromStdString(groupKey(group_)), on); });
     connect(this, &FoldGroup::returnAsked, this, [this] {
         document_->setRecipe(withoutGroup(document_->recipe(), step_, group_, document_->automaticRecipe()),
                              tr("%1 as at the start").arg(words(group_).toLower()));
@@ -30,6 +23,11 @@ void AdjustmentGroup::refresh()
     if (!document_->isOpen())
         return showSwitch(true, false);
     const Recipe &now = document_->recipe();
+    const QString key = QString::fromStdString(groupKey(group_));
+    const auto strength = now.groups.strength.find(groupKey(group_));
+    const QString name = document_->groupName(key);
+    setName(strength == now.groups.strength.end() ? name
+                                                  : tr("%1, at %2 %").arg(name).arg(strength->second, 0, 'f', 0));
     showSwitch(!now.groups.off.contains(groupKey(group_)),
                isGroupChanged(step_, group_, now, document_->automaticRecipe()));
 }

@@ -1,8 +1,8 @@
 #include "steps/tone_panel.h"
 
+#include "steps/adjustment_group.h"
 #include "steps/lights_note.h"
 #include "steps/preset_group.h"
-#include "widgets/fold_group.h"
 
 #include <QPushButton>
 
@@ -22,7 +22,7 @@ TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
             if constexpr (requires { field.group; }) {
                 FoldGroup *&group = groups[words(field.group)];
                 if (!group)
-                    add(group = new FoldGroup(words(field.group), this));
+                    add(group = new AdjustmentGroup(document, Step::Tone, field.group, this));
                 if (control)
                     group->add(control);
                 if (control && control == controls_->slider(QStringLiteral("tone.shoulder")))

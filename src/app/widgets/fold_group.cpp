@@ -86,6 +86,12 @@ void FoldGroup::showSwitch(bool on, bool changed)
     body_->setEnabled(on);
 }
 
+void FoldGroup::setName(const QString &name)
+{
+    heading_->setText(name);
+    heading_->setAccessibleName(tr("Group %1").arg(name));
+}
+
 void FoldGroup::setOpen(bool open)
 {
     heading_->setChecked(open);

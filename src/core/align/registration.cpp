@@ -153,7 +153,10 @@ public:
             const double moved = largestDistance(change, {}, 2 * frame_.cx, 2 * frame_.cy);
             if (!std::isfinite(moved))
                 return transform;
-            transform = transform.after(change);
+            const Transform next = transform.after(change);
+            if (!isProper(next, 2 * frame_.cx, 2 * frame_.cy))
+                return transform;
+            transform = next;
             if (moved < enough)
                 break;
         }
@@ -229,7 +232,10 @@ public:
                 n.a += b.belief * (j.transpose() * a * j);
                 n.b += b.belief * (j.transpose() * a * Eigen::Vector2d(wanted.x - b.at.x, wanted.y - b.at.y));
             }
-            out = out.after(frame_.transformOf(solve(n, parametersOf(model))));
+            const Transform next = out.after(frame_.transformOf(solve(n, parametersOf(model))));
+            if (!isProper(next, 2 * frame_.cx, 2 * frame_.cy))
+                break;
+            out = next;
         }
         return out;
     }

@@ -31,6 +31,9 @@ struct Transform {
     Transform scaled(double factor) const;
 };
 
+/// Whether a width x height picture stays one under it: neither mirrored nor folded, nor a hundredth of its size anywhere.
+bool isProper(const Transform &transform, double width, double height);
+
 /// Distance at the farther of the corners and the middle of a width x height picture that two transforms put a point
 /// apart, in pixels; infinite where one sends a corner to infinity.
 double largestDistance(const Transform &a, const Transform &b, double width, double height);

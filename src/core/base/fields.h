@@ -101,6 +101,13 @@ template <class S> struct NumberMapField {
     Visible<S> visible = nullptr;
 };
 
+/// Texts by such texts: names that somebody gave.
+template <class S> struct TextMapField {
+    std::string_view key;
+    std::map<std::string, std::string> S::*member;
+    Visible<S> visible = nullptr;
+};
+
 /// Many of one thing, each described by a table of its own.
 template <class S, class Item, class Table> struct ListField {
     std::string_view key;

@@ -7,11 +7,26 @@
 #include <cstring>
 #include <fcntl.h>
 #include <filesystem>
+#include <fstream>
 #include <sys/stat.h>
 #include <unistd.h>
 #include <utility>
 
 namespace yolk {
+
+namespace {
+
+void flushFolder(const std::string &file)
+{
+    const std::filesystem::path folder = std::filesystem::path(file).parent_path();
+    const int fd = open(folder.empty() ? "." : folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (fd < 0)
+        return; // may be entered but not read: nothing can be done
+    fsync(fd);
+    close(fd);
+}
+
+} // namespace
 
 AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
 {
@@ -54,10 +69,10 @@ AtomicFile::~AtomicFile()
         std::remove(temporary_.c_str());
 }
 
-void AtomicFile::commit()
+void AtomicFile::commit(Durability durability)
 {
     const int fd = nameless_ >= 0 ? nameless_ : open(temporary_.c_str(), O_RDONLY);
-    const bool flushed = fd >= 0 && fsync(fd) == 0;
+    const bool flushed = fd >= 0 && (durability == Durability::Renamed || fsync(fd) == 0);
     if (fd >= 0 && fd != nameless_)
         close(fd);
     if (!flushed)
@@ -78,7 +93,20 @@ void AtomicFile::commit()
         std::remove(named.c_str());
         throw OutputError(path_, std::strerror(reason));
     }
+    if (durability == Durability::Flushed) // the new name too outlives a power cut
+        flushFolder(path_);
     done_ = true;
+}
+
+void writeTextAtomically(const std::string &path, const std::string &text)
+{
+    writeAtomically(path, [&](const std::string &temporary) {
+        std::ofstream file(temporary, std::ios::binary | std::ios::trunc);
+        file << text;
+        file.flush();
+        if (!file)
+            throw OutputError(temporary, "cannot be written: is the disk full?");
+    });
 }
 
 } // namespace yolk

@@ -6,6 +6,10 @@
 
 namespace yolk {
 
+/// Whether what was written stands on the disk before it gets its name. Renamed: for what may as well be lost, and knows
+/// whether it is whole.
+enum class Durability { Flushed, Renamed };
+
 class AtomicFile {
 public:
     /// Makes an empty file beside `path`. Throws OutputError when the folder is missing or cannot be written.
@@ -17,8 +21,8 @@ public:
 
     /// Where to write: it may lack the suffix of the target.
     const std::string &temporaryPath() const { return temporary_; }
-    /// Flushes to the disk and renames over `path`. Throws OutputError; then nothing is left behind.
-    void commit();
+    /// Renames over `path`. Throws OutputError; then nothing is left behind.
+    void commit(Durability durability = Durability::Flushed);
 
 private:
     std::string hiddenName() const;
@@ -28,7 +32,11 @@ private:
 };
 
 /// Calls write(temporaryPath) and commits. An OutputError of `write` is rethrown naming `path`.
-template <class Write> void writeAtomically(const std::string &path, Write &&write);
+template <class Write>
+void writeAtomically(const std::string &path, Write &&write, Durability durability = Durability::Flushed);
+
+/// A whole text. Throws OutputError.
+void writeTextAtomically(const std::string &path, const std::string &text);
 
 } // namespace yolk
 
@@ -36,7 +44,7 @@ template <class Write> void writeAtomically(const std::string &path, Write &&wri
 
 namespace yolk {
 
-template <class Write> void writeAtomically(const std::string &path, Write &&write)
+template <class Write> void writeAtomically(const std::string &path, Write &&write, Durability durability)
 {
     AtomicFile file(path);
     try {
@@ -48,7 +56,7 @@ template <class Write> void writeAtomically(const std::string &path, Write &&wri
             reason.erase(0, file.temporaryPath().size() + 2);
         throw OutputError(path, reason);
     }
-    file.commit();
+    file.commit(durability);
 }
 
 } // namespace yolk

@@ -5,6 +5,7 @@
 #include "render/set/measured_json.h"
 
 #include <algorithm>
+#include <limits>
 
 namespace yolk {
 namespace {
@@ -34,9 +35,9 @@ void checkDepth(const std::string &text)
     }
 }
 
-json recipeValue(const Recipe &recipe)
+json recipeValue(const Recipe &recipe, const std::string &unknown = {})
 {
-    return json::parse(recipeText(recipe));
+    return json::parse(recipeText(recipe, unknown));
 }
 
 /// Errors of a part name it: "versions: tone.range = 900: ...".
@@ -49,6 +50,7 @@ template <class Read> auto within(const std::string &part, Read &&read)
     }
 }
 
+/// Throws ArgumentError: not of the type of `otherwise`.
 json taken(json &object, const char *key, json otherwise)
 {
     const auto it = object.find(key);
@@ -61,21 +63,36 @@ json taken(json &object, const char *key, json otherwise)
     return out;
 }
 
+/// The name of a file that lies beside others: a path could lead anywhere. Throws ArgumentError.
+std::string checkedName(std::string name, const char *path)
+{
+    if (name.empty() || name == "." || name == ".." || name.find('/') != std::string::npos ||
+        name.find('\0') != std::string::npos)
+        throw ArgumentError(std::string(path) + ": must be the name of a file without folders");
+    return name;
+}
+
 std::vector<ProjectFrame> framesOf(const json &values)
 {
-    if (values.empty() || values.size() > kMostFrames)
-        throw ArgumentError("frames: must be 1 to " + std::to_string(kMostFrames));
+    if (values.size() > kMostFrames)
+        throw ArgumentError("frames: must be at most " + std::to_string(kMostFrames));
     std::vector<ProjectFrame> out;
     for (const json &value : values) {
         if (!value.is_object())
             throw ArgumentError("frames: must hold objects");
-        ProjectFrame frame{textOfValue(value.value("name", json()), "frames.name"),
-                           textOfValue(value.value("id", json()), "frames.id")};
-        if (frame.name.empty() || frame.name == "." || frame.name == ".." ||
-            frame.name.find('/') != std::string::npos || frame.name.find('\0') != std::string::npos)
-            throw ArgumentError("frames.name: must be the name of a file without folders");
-        out.push_back(std::move(frame));
+        const json bytes = value.value("bytes", json(0));
+        out.push_back({checkedName(textOfValue(value.value("name", json()), "frames.name"), "frames.name"),
+                       textOfValue(value.value("id", json()), "frames.id"),
+                       bytes.is_number_unsigned() ? bytes.get<uint64_t>() : 0});
     }
+    return out;
+}
+
+json valueOf(const std::vector<ProjectFrame> &frames)
+{
+    json out = json::array();
+    for (const ProjectFrame &frame : frames)
+        out.push_back({{"name", frame.name}, {"id", frame.id}, {"bytes", frame.bytes}});
     return out;
 }
 
@@ -85,21 +102,28 @@ std::string projectText(const Project &project)
 {
     json root = project.unknown.empty() ? json::object() : json::parse(project.unknown);
     root["format"] = kFormat;
-    root["version"] = kProjectVersion;
+    root["version"] = std::max(project.version, kProjectVersion);
     if (!project.folder.empty())
         root["folder"] = project.folder;
-    json &frames = root["frames"] = json::array();
-    for (const ProjectFrame &frame : project.frames)
-        frames.push_back({{"name", frame.name}, {"id", frame.id}});
+    root["frames"] = valueOf(project.frames);
+    if (!project.missing.empty())
+        root["missing"] = valueOf(project.missing);
     json &history = root["history"] = json::array();
     const std::span<const HistoryState> states = project.history.statesSoFar();
     for (const HistoryState &state : states.last(std::min(states.size(), kStatesKept + 1)))
         history.push_back({{"what", state.what}, {"settings", recipeValue(state.recipe)}});
+    history.back()["settings"] = recipeValue(project.history.current(), project.unknownSettings);
     json &versions = root["versions"] = json::array();
     for (const ProjectVersion &version : project.versions)
-        versions.push_back({{"name", version.name}, {"settings", recipeValue(version.recipe)}});
+        versions.push_back({{"name", version.name}, {"settings", recipeValue(version.recipe, version.unknown)}});
     if (project.measured)
         root["measured"] = json::parse(measuredText(*project.measured));
+    if (project.rating > 0)
+        root["rating"] = project.rating;
+    if (project.chosen)
+        root["chosen"] = true;
+    if (!project.radiance.empty())
+        root["radiance"] = project.radiance;
     // Names of files may be any bytes; frames are known by their content.
     return root.dump(-1, ' ', false, json::error_handler_t::replace) + "\n";
 }
@@ -107,35 +131,57 @@ std::string projectText(const Project &project)
 Project parseProject(const std::string &text)
 {
     checkDepth(text);
-    json root = openedText(text, {kFormat, "project", "version", kProjectVersion});
+    json root = openedText(text, {kFormat, "project", "version", std::numeric_limits<int>::max()});
+    Project out;
+    out.version = root["version"].get<int>();
     root.erase("format");
     root.erase("version");
-    Project out;
     out.folder = taken(root, "folder", "").get<std::string>();
     out.frames = framesOf(taken(root, "frames", json::array()));
+    if (out.frames.empty())
+        throw ArgumentError("frames: must be at least one");
+    out.missing = framesOf(taken(root, "missing", json::array()));
     const auto settingsIn = [](const json &value) {
         if (!value.is_object())
             throw ArgumentError("must be an object");
-        return parseRecipe(value.value("settings", json()).dump()).recipe;
+        return parseRecipe(value.value("settings", json()).dump());
     };
     std::vector<HistoryState> states;
     for (const json &value : taken(root, "history", json::array()))
         states.push_back(within("history", [&] {
-            return HistoryState{settingsIn(value), textOfValue(value.value("what", json("")), "what"), {}};
+            ReadRecipe read = settingsIn(value);
+            out.unknownSettings = std::move(read.unknown);
+            return HistoryState{std::move(read.recipe), textOfValue(value.value("what", json("")), "what"), {}};
         }));
     if (states.empty())
         throw ArgumentError("history: holds no settings");
     out.history = History(std::move(states));
     for (const json &value : taken(root, "versions", json::array()))
         out.versions.push_back(within("versions", [&] {
-            const Recipe recipe = settingsIn(value);
-            return ProjectVersion{textOfValue(value.value("name", json("")), "name"), recipe};
+            ReadRecipe read = settingsIn(value);
+            return ProjectVersion{textOfValue(value.value("name", json("")), "name"), std::move(read.recipe),
+                                  std::move(read.unknown)};
         }));
-    if (const json measured = taken(root, "measured", json::object()); !measured.empty())
+    const json measured = taken(root, "measured", json::object());
+    const json process = measured.value("process_version", json(0));
+    const bool newer = process.is_number_integer() && process.get<long long>() > kProcessVersion;
+    if (!measured.empty() && !newer)
         out.measured = within("measured", [&] { return parseMeasured(measured.dump()); });
     if (out.measured && out.measured->frames.size() != out.frames.size())
         throw ArgumentError("measured: is of " + std::to_string(out.measured->frames.size()) + " frames, not of " +
                             std::to_string(out.frames.size()));
+    if (root.contains("rating") && root["rating"].is_number_integer()) { // else it is something that others know
+        const long long rating = root["rating"].get<long long>();
+        if (rating < 0 || rating > kBestRating)
+            throw ArgumentError("rating = " + std::to_string(rating) + ": must lie in 0 to " +
+                                std::to_string(kBestRating));
+        out.rating = int(rating);
+        root.erase("rating");
+    }
+    out.chosen = taken(root, "chosen", false).get<bool>();
+    out.radiance = taken(root, "radiance", "").get<std::string>();
+    if (!out.radiance.empty())
+        out.radiance = checkedName(out.radiance, "radiance");
     if (!root.empty())
         out.unknown = root.dump();
     return out;
@@ -148,9 +194,16 @@ bool isOf(const Project &project, std::span<const FramePtr> frames)
         theirs.push_back(frame.id);
     for (const FramePtr &frame : frames)
         ours.push_back(frame->id);
-    std::ranges::sort(theirs);
     std::ranges::sort(ours);
-    return theirs == ours;
+    const auto isOurs = [&] {
+        std::ranges::sort(theirs);
+        return theirs == ours;
+    };
+    if (isOurs())
+        return true;
+    for (const ProjectFrame &frame : project.missing)
+        theirs.push_back(frame.id);
+    return isOurs();
 }
 
 } // namespace yolk

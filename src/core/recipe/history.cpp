@@ -1,5 +1,7 @@
 #include "recipe/history.h"
 
+#include <algorithm>
+
 namespace yolk {
 
 bool History::push(Recipe recipe, std::string what, const std::string &gesture)
@@ -23,16 +25,22 @@ void History::amendAll(const std::function<void(Recipe &)> &amend)
         amend(state.recipe);
 }
 
+void History::goTo(size_t index)
+{
+    states_[at_].gesture.clear(); // a later drag of the same control starts an entry of its own
+    at_ = std::min(index, states_.size() - 1);
+}
+
 void History::undo()
 {
     if (canUndo())
-        states_[at_--].gesture.clear(); // a later drag of the same control starts an entry of its own
+        goTo(at_ - 1);
 }
 
 void History::redo()
 {
     if (canRedo())
-        ++at_;
+        goTo(at_ + 1);
 }
 
 } // namespace yolk

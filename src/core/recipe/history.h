@@ -32,8 +32,11 @@ public:
     /// Changes all states: for what came into being and was not there when they were made.
     void amendAll(const std::function<void(Recipe &)> &amend);
 
-    /// From the opening to the current one.
+    /// From the opening to the current one; and with what was undone behind it.
     std::span<const HistoryState> statesSoFar() const { return {states_.data(), at_ + 1}; }
+    std::span<const HistoryState> states() const { return states_; }
+    size_t at() const { return at_; } ///< index of the current one in states()
+    void goTo(size_t index);          ///< makes another one current: so many steps of undo or redo
 
     bool canUndo() const { return at_ > 0; }
     bool canRedo() const { return at_ + 1 < states_.size(); }

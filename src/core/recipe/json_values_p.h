@@ -109,12 +109,17 @@ void readField(S &settings, const Field &field, const nlohmann::json &value, con
         member = textOfValue(value, path);
     } else if constexpr (std::is_same_v<Value, std::set<std::string>>) {
         if (!value.is_array())
-            throw ArgumentError(path + ": must be a list of frame ids");
+            throw ArgumentError(path + ": must be a list of texts");
         for (const nlohmann::json &id : value)
             member.insert(textOfValue(id, path));
+    } else if constexpr (std::is_same_v<Value, std::map<std::string, std::string>>) {
+        if (!value.is_object())
+            throw ArgumentError(path + ": must be an object of texts");
+        for (const auto &[key, text] : value.items())
+            member[key] = textOfValue(text, path);
     } else {
         if (!value.is_object())
-            throw ArgumentError(path + ": must be an object of frame ids and numbers");
+            throw ArgumentError(path + ": must be an object of numbers");
         std::map<std::string, double> numbers;
         for (const auto &[id, number] : value.items())
             numbers[id] = numberOfValue(number, path);

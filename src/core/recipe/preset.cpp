@@ -3,6 +3,7 @@
 #include "base/field_text.h"
 #include "recipe/builtin_presets_p.h"
 #include "recipe/json_values_p.h"
+#include "recipe/scaled_settings_p.h"
 #include "recipe/sections.h"
 
 #include <algorithm>
@@ -16,15 +17,6 @@ using nlohmann::json;
 
 constexpr const char *kFormat = "yolk-preset";
 constexpr int kVersion = 3;
-
-template <class Field> constexpr bool kIsPoints = false;
-template <class S> constexpr bool kIsPoints<PointsField<S>> = true;
-/// Rows of a curve's points, or of a list of marks.
-template <class Field>
-concept IsDrawn = kIsPoints<std::remove_cvref_t<Field>> || requires(const Field &field)
-{
-    field.items;
-};
 
 /// Calls visit(section, field) for each setting that presets may hold.
 template <class Visit> void forEachForPresets(Visit &&visit)
@@ -47,28 +39,6 @@ void forEachHeld(const std::set<std::string> &parts, AnyRecipe &recipe, const Re
         if (parts.contains(groupKey(field.group)))
             visit(pathOf(section, field), section.of(recipe), section.of(start), field);
     });
-}
-
-/// What was drawn, at `percent` of its way from what changes nothing.
-template <class S> PointList scaled(const PointsField<S> &field, const PointList &points, double percent)
-{
-    std::vector<Point> out(points.begin(), points.end());
-    for (Point &p : out)
-        p.y = std::clamp(p.x + (p.y - p.x) * percent / 100.0, field.low.y, field.high.y);
-    return out;
-}
-template <class S, class Item, class Table>
-std::vector<Item> scaled(const ListField<S, Item, Table> &field, std::vector<Item> items, double percent)
-{
-    for (Item &item : items)
-        forEachField(*field.items, [&](const auto &part) {
-            if constexpr (IsReal<std::remove_cvref_t<decltype(part)>>) {
-                const bool isAmount = part.neutral == 0.0 && part.minimum < 0.0;
-                if (isAmount)
-                    item.*part.member = std::clamp(item.*part.member * percent / 100.0, part.minimum, part.maximum);
-            }
-        });
-    return items;
 }
 
 /// Brings a drawn member from what a preset made of it at `before` percent (empty: it is not the one in use) to what it is

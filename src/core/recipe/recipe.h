@@ -58,15 +58,19 @@ inline constexpr auto kPresetUseFields = std::tuple{
                          "How much of the preset is taken, in percent; 0 is the automatic start", isPresetUsed},
 };
 
-/// Groups of adjustments that are switched off, and keep their settings: groupKey() of their names.
-struct AdjustmentGroups {
-    std::set<std::string> off;
-    bool operator==(const AdjustmentGroups &) const = default;
+/// What is said of groups of settings as wholes, by their SettingGroup::key. The settings themselves stay what they are.
+struct GroupSettings {
+    std::set<std::string> off;                ///< switched off: they act as they were at the start
+    std::map<std::string, double> strength;   ///< percent of the way from the start, where it is not all
+    std::map<std::string, std::string> names; ///< what somebody calls them
+    bool operator==(const GroupSettings &) const = default;
 };
 
-inline constexpr auto kAdjustmentGroupFields = std::tuple{
-    TextSetField<AdjustmentGroups>{"off", &AdjustmentGroups::off},
+inline constexpr auto kGroupFields = std::tuple{
+    TextSetField<GroupSettings>{"off", &GroupSettings::off},
+    NumberMapField<GroupSettings>{"strength", &GroupSettings::strength, 0.0, 100.0},
 };
+inline constexpr auto kGroupNameFields = std::tuple{TextMapField<GroupSettings>{"names", &GroupSettings::names}};
 
 struct Recipe {
     FrameChoice frames;
@@ -77,7 +81,7 @@ struct Recipe {
     LampSettings lamp;
     ToneSettings tone;
     AdjustmentSettings adjustments;
-    AdjustmentGroups groups;
+    GroupSettings groups;
     PresetUse preset;
     GeometrySettings geometry;
     ExportSettings output;

@@ -1,6 +1,7 @@
 #include "recipe/sections.h"
 
 #include "base/field_text.h"
+#include "recipe/scaled_settings_p.h"
 
 #include <algorithm>
 #include <cctype>
@@ -28,6 +29,11 @@ void hashValue(Hasher &hasher, const T &value)
 void hashValue(Hasher &hasher, const std::pair<const std::string, double> &named)
 {
     hasher.text(named.first).value(named.second);
+}
+
+void hashValue(Hasher &hasher, const std::pair<const std::string, std::string> &named)
+{
+    hasher.text(named.first).text(named.second);
 }
 
 template <class T>
@@ -66,19 +72,42 @@ template <class Section> void copySection(const Section &section, const Recipe &
                  [&](const auto &field) { section.of(to).*field.member = section.of(from).*field.member; });
 }
 
-/// Calls visit(section, field) for the settings of a group.
-template <class Visit> void forEachOf(Step step, std::string_view group, Visit &&visit)
+/// Calls visit(section, field) for the settings that stand in a group.
+template <class Visit> void forEachGrouped(Visit &&visit)
 {
     forEachSection([&](const auto &section) {
-        if (section.step != step)
-            return;
         forEachField(*section.fields, [&](const auto &field) {
-            if constexpr (requires { field.group; }) {
-                if (groupKey(field.group) == group)
+            if constexpr (requires { field.group; })
+                if (!field.group.empty() && section.stage != Stage::None)
                     visit(section, field);
-            }
         });
     });
+}
+
+/// The same of one group.
+template <class Visit> void forEachOf(Step step, std::string_view group, Visit &&visit)
+{
+    forEachGrouped([&](const auto &section, const auto &field) {
+        if (section.step == step && groupKey(field.group) == group)
+            visit(section, field);
+    });
+}
+
+/// Whether half of a value is half of what it does; a colour or a direction has no half.
+template <class Section, class Field> bool isAmount(const Section &section, const Field &field)
+{
+    const bool held = section.inPresets == InPresets::Yes;
+    if constexpr (IsReal<Field>)
+        return (held || field.local) && field.unit != "K" && field.unit != "\u00b0";
+    else
+        return held && IsDrawn<Field>;
+}
+
+void forgetGroup(GroupSettings &groups, const std::string &key)
+{
+    groups.off.erase(key);
+    groups.strength.erase(key);
+    groups.names.erase(key);
 }
 
 Hash128 hashOf(Stage first, Stage last, const Recipe &recipe)
@@ -100,15 +129,55 @@ std::string groupKey(std::string_view group)
     return out;
 }
 
-Recipe inForce(const Recipe &recipe)
+std::span<const SettingGroup> settingGroups()
+{
+    static const std::vector<SettingGroup> groups = [] {
+        std::vector<SettingGroup> out;
+        forEachGrouped([&](const auto &section, const auto &field) {
+            const std::string key = groupKey(field.group);
+            auto at = std::ranges::find(out, key, &SettingGroup::key);
+            if (at == out.end())
+                at = out.insert(out.end(), {key, field.group, section.step, section.stage});
+            at->canBeWeakened = at->canBeWeakened || isAmount(section, field);
+        });
+        std::ranges::stable_sort(out, {}, &SettingGroup::stage);
+        return out;
+    }();
+    return groups;
+}
+
+Recipe inForce(const Recipe &recipe, const Recipe &start)
 {
     Recipe out = recipe;
-    const Recipe neutral;
-    for (const std::string &group : recipe.groups.off)
-        forEachOf(Step::Colour, group, [&](const auto &section, const auto &field) {
-            section.of(out).*field.member = section.of(neutral).*field.member;
-        });
+    out.groups = {};
+    if (recipe.groups.off.empty() && recipe.groups.strength.empty())
+        return out;
+    forEachGrouped([&](const auto &section, const auto &field) {
+        using Field = std::remove_cvref_t<decltype(field)>;
+        const std::string key = groupKey(field.group);
+        const auto strength = recipe.groups.strength.find(key);
+        auto &value = section.of(out).*field.member;
+        const auto &from = section.of(start).*field.member;
+        if (recipe.groups.off.contains(key)) {
+            value = from;
+        } else if (strength != recipe.groups.strength.end() && isAmount(section, field)) {
+            if constexpr (IsReal<Field>)
+                value = from + (value - from) * strength->second / 100.0;
+            else if constexpr (IsDrawn<Field>)
+                value = scaled(field, value, strength->second);
+        }
+    });
     return out;
+}
+
+void turnTouchedGroupsOn(Recipe &recipe, const Recipe &before)
+{
+    if (recipe.groups.off.empty())
+        return;
+    forEachGrouped([&](const auto &section, const auto &field) {
+        if (!(section.of(recipe).*field.member == section.of(before).*field.member))
+            recipe.groups.off.erase(groupKey(field.group));
+    });
 }
 
 Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start)
@@ -118,6 +187,10 @@ Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start)
         if (section.step == step)
             copySection(section, start, out);
     });
+    out.groups = recipe.groups; // of all steps
+    for (const SettingGroup &group : settingGroups())
+        if (group.step == step)
+            forgetGroup(out.groups, group.key);
     return out;
 }
 
@@ -127,6 +200,7 @@ Recipe withoutGroup(const Recipe &recipe, Step step, std::string_view group, con
     forEachOf(step, groupKey(group), [&](const auto &section, const auto &field) {
         section.of(out).*field.member = section.of(start).*field.member;
     });
+    forgetGroup(out.groups, groupKey(group));
     return out;
 }
 

@@ -6,6 +6,7 @@
 #include "recipe/recipe.h"
 #include "recipe/step.h"
 
+#include <span>
 #include <string>
 #include <tuple>
 
@@ -60,7 +61,6 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},
         Section{"tone", &Recipe::tone, &kToneFields, Step::Tone, Stage::Tone, InPresets::Yes},
-        Section{"groups", &Recipe::groups, &kAdjustmentGroupFields, Step::Colour, Stage::Display},
     },
     detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
     std::tuple{
@@ -68,6 +68,8 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"export", &Recipe::output, &kExportFields, Step::Export, Stage::Write},
         Section{"radiance", &Recipe::radiance, &kRadianceFields, Step::Export, Stage::Write},
         Section{"preset", &Recipe::preset, &kPresetUseFields, Step::Tone, Stage::None},
+        Section{"groups", &Recipe::groups, &kGroupFields, Step::Colour, Stage::None},
+        Section{"groups", &Recipe::groups, &kGroupNameFields, Step::Colour, Stage::None},
     });
 
 /// Calls visit(section) for each.
@@ -96,8 +98,22 @@ template <class Section, class Field> std::string pathOf(const Section &section,
 /// The key of a group of settings, in files: its name in lower case, with _ for spaces.
 std::string groupKey(std::string_view group);
 
-/// The settings as they act: groups that are switched off are neutral.
-Recipe inForce(const Recipe &recipe);
+/// A group of settings of a step, as the panels show it.
+struct SettingGroup {
+    std::string key; ///< in files: groupKey() of its name; no two steps have one of the same name
+    std::string_view name;
+    Step step;
+    Stage stage;                ///< the first that reads something of it
+    bool canBeWeakened = false; ///< it holds amounts that may act in part
+};
+std::span<const SettingGroup> settingGroups(); ///< in the order of work: by stage
+
+/// The settings as they act, with nothing left to be said of groups: what is switched off is as in `start`, of what is
+/// weakened amounts go only part of the way from there. `start` is the automatic one of the picture.
+Recipe inForce(const Recipe &recipe, const Recipe &start);
+
+/// Switches groups on in which a setting is another one than it was `before`: what is moved must be seen.
+void turnTouchedGroupsOn(Recipe &recipe, const Recipe &before);
 
 /// Puts back what a step holds to how it is in `start`.
 Recipe withoutStep(const Recipe &recipe, Step step, const Recipe &start);

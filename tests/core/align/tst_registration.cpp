@@ -90,6 +90,27 @@ class TestRegistration : public QObject {
     }
 
 private Q_SLOTS:
+    void farShiftsHaveAnInverse()
+    {
+        const Transform far = moved(5000, -3000, 2.0);
+        const Transform back = far.after(far.inverted());
+        constexpr double kRounding = 1e-8; // pixels
+        QVERIFY(largestDistance(back, {}, 6000, 4000) < kRounding);
+        Transform flat;
+        flat.m = {{1, 1, 0, 1, 1, 0, 0, 0, 1}};
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, static_cast<void>(flat.inverted()));
+    }
+    void properTransformsKeepThePicture()
+    {
+        const auto of = [](std::array<double, 9> m) { return Transform{{m}}; };
+        QVERIFY(isProper({}, 100, 60) && isProper(moved(500, 10, 40), 100, 60));
+        QVERIFY(isProper(of({1, 0, 0, 0, 1, 0, 0.002, 0, 1}), 100, 60));  // strong perspective
+        QVERIFY(!isProper(of({-1, 0, 0, 0, 1, 0, 0, 0, 1}), 100, 60));    // mirrored
+        QVERIFY(!isProper(of({1, 1, 0, 1, 1, 0, 0, 0, 1}), 100, 60));     // flat
+        QVERIFY(!isProper(of({1, 0, 0, 0, 1, 0, -0.02, 0, 1}), 100, 60)); // its right half lies behind
+        QVERIFY(!isProper(of({0.05, 0, 0, 0, 0.05, 0, 0, 0, 1}), 100, 60));
+        QVERIFY(!isProper(of({NAN, 0, 0, 0, 1, 0, 0, 0, 1}), 100, 60));
+    }
     void randomMotionsAreFound_data()
     {
         QTest::addColumn<unsigned>("seed");

@@ -4,6 +4,7 @@
 #include "render/render.h"
 #include "render/set/measured_json.h"
 
+#include <QFile>
 #include <QTest>
 
 using namespace yolk;
@@ -25,6 +26,11 @@ Project example()
     Measured measured;
     measured.frames.resize(2);
     measured.frames[1].exposure = 4.0;
+    out.frames[0].bytes = 12345678901;
+    out.missing = {{"c.dng", "0123456789abcdef0123456789abcdef", 17}};
+    out.rating = 4;
+    out.chosen = true;
+    out.radiance = "a-radiance.exr";
     out.measured = measured;
     return out;
 }
@@ -55,7 +61,9 @@ private Q_SLOTS:
         QVERIFY(!is.history.canRedo());
         QCOMPARE(is.versions, was.versions);
         QVERIFY(is.measured && measuredText(*is.measured) == measuredText(*was.measured));
-        QVERIFY(is.folder.empty() && is.unknown.empty());
+        QVERIFY(is.folder.empty() && is.unknown.empty() && is.unknownSettings.empty());
+        QVERIFY(is.missing == was.missing && is.rating == 4 && is.chosen && is.radiance == was.radiance);
+        QCOMPARE(is.version, kProjectVersion);
         QCOMPARE(projectText(is), projectText(was));
     }
     void namesOfFilesMayBeAnyBytes()
@@ -82,10 +90,44 @@ private Q_SLOTS:
     void keysOfANewerYolkStay()
     {
         std::string text = projectText(example());
-        text.insert(1, "\"rating\":{\"eggs\":4},");
+        text.insert(1, "\"mood\":{\"eggs\":4},");
+        // In the present settings, in those of a version, and of a process that measures otherwise.
+        const auto replaceLast = [&](const std::string &from, const std::string &to) {
+            text.replace(text.rfind(from), from.size(), to);
+        };
+        replaceLast("\"version\":2,\"versions\":[", "\"version\":12,\"versions\":[");
+        replaceLast("\"lamp\":{", "\"lamp\":{\"flicker\":3,");
+        const size_t history = text.rfind("\"lamp\":{", text.find("\"measured\":"));
+        text.insert(history, "\"fog\":{\"depth\":1},");
         const Project is = parseProject(text);
-        QCOMPARE(is.unknown, std::string("{\"rating\":{\"eggs\":4}}"));
-        QVERIFY(projectText(is).find("\"rating\":{\"eggs\":4}") != std::string::npos);
+        QCOMPARE(is.version, 12);
+        QCOMPARE(is.unknown, std::string("{\"mood\":{\"eggs\":4}}"));
+        QCOMPARE(is.unknownSettings, std::string("{\"fog\":{\"depth\":1}}"));
+        QCOMPARE(is.versions[1].unknown, std::string("{\"lamp\":{\"flicker\":3}}"));
+        const std::string again = projectText(is);
+        for (const char *kept : {"\"mood\":{\"eggs\":4}", "\"flicker\":3", "\"fog\":{\"depth\":1}", "\"version\":12"})
+            QVERIFY2(again.find(kept) != std::string::npos, kept);
+        std::string newer = projectText(example());
+        const std::string process = "\"process_version\":" + std::to_string(kProcessVersion);
+        newer.replace(newer.find(process), process.size(), "\"process_version\":9999");
+        QVERIFY(!parseProject(newer).measured); // to be found by this one
+    }
+    void everyVersionSinceTheFirstLoads()
+    {
+        for (int version = 1; version <= kProjectVersion; ++version) {
+            const QString path = QStringLiteral(YOLK_SOURCE_DIR "/tests/data/project-v%1.yolk").arg(version);
+            QFile file(path);
+            QVERIFY2(file.open(QIODevice::ReadOnly), qPrintable(path));
+            const Project is = parseProject(file.readAll().toStdString());
+            QCOMPARE(is.version, version);
+            QCOMPARE(is.frames.size(), size_t(3));
+            QCOMPARE(is.history.statesSoFar().size(), size_t(3));
+            QCOMPARE(is.history.current().tone.exposure, 1.5);
+            QCOMPARE(is.versions.size(), size_t(1));
+            QCOMPARE(is.versions[0].name, std::string("brighter"));
+            QVERIFY(is.measured && is.measured->frames.size() == 3);
+            QCOMPARE(is.rating, version < 2 ? 0 : 3);
+        }
     }
     void whatIsNoProjectIsRefused()
     {
@@ -99,9 +141,11 @@ private Q_SLOTS:
         QVERIFY(refusal("").contains("project"));
         QVERIFY(refusal(good.substr(0, good.size() / 2)).contains("project"));
         QVERIFY(refusal(std::string(100000, '[')).contains("deeply"));
-        QVERIFY(refusal(with("\"version\":1,\"versions\"", "\"version\":99,\"versions\"")).contains("newer"));
         QVERIFY(refusal(with("a.dng", "../a.dng")).contains("frames.name"));
         QVERIFY(refusal(with("a.dng", "/etc/a.dng")).contains("frames.name"));
+        QVERIFY(refusal(with("a-radiance.exr", "../x.exr")).contains("radiance"));
+        QVERIFY(refusal(with("\"rating\":4", "\"rating\":6")).contains("rating"));
+        QVERIFY(refusal(with("\"chosen\":true", "\"chosen\":1")).contains("chosen"));
         QVERIFY(refusal(with("\"a.dng\"", "7")).contains("frames.name"));
         QVERIFY(refusal(with("\"strength\":4", "\"strength\":400")).contains("lamp.strength"));
         QVERIFY(refusal(with("\"history\":[", "\"history\":{\"a\":[").append("}")).size() > 0);
@@ -133,6 +177,8 @@ private Q_SLOTS:
         };
         const FramePtr a = frameOf(project.frames[0].id), b = frameOf(project.frames[1].id), c = frameOf("c");
         QVERIFY(isOf(project, std::vector{b, a}));
+        const FramePtr missing = frameOf(project.missing[0].id);
+        QVERIFY(isOf(project, std::vector{missing, b, a})); // it came back
         QVERIFY(!isOf(project, std::vector{a}) && !isOf(project, std::vector{a, b, c}) &&
                 !isOf(project, std::vector{a, c}));
     }

@@ -70,7 +70,7 @@ private Q_SLOTS:
         QVERIFY(read.unknown.empty());
         QVERIFY((read.recipe.white == WhiteSettings{WhiteMode::Own, 5600, -2.5})); // not converted as of version 1
         QVERIFY((read.recipe.lamp == LampSettings{80, 2700, 1.5}));
-        QVERIFY(inForce(read.recipe).adjustments != read.recipe.adjustments);
+        QVERIFY(inForce(read.recipe, Recipe()).adjustments != read.recipe.adjustments);
         QVERIFY((settingsOf<HueMarks>(read.recipe.adjustments).marks == std::vector<HueMark>{{95, 40, -8, -20, 4}}));
         QCOMPARE(settingsOf<LightCurve>(read.recipe.adjustments).luminance[1].y, 0.45);
     }
@@ -116,6 +116,32 @@ private Q_SLOTS:
               std::pair("tone.range", "nan"), std::pair("tone.range", "-1"), std::pair("tone", "1")})
             QVERIFY_THROWS_EXCEPTION(ArgumentError, setByPath(recipe, path, value));
         QCOMPARE(recipe.tone.range, 60.0);
+    }
+    void historyGoesAnywhere()
+    {
+        History history;
+        for (int i = 1; i <= 5; ++i) {
+            Recipe next = history.current();
+            next.tone.range = i;
+            history.push(next, "step " + std::to_string(i), "drag");
+        }
+        QCOMPARE(history.states().size(), size_t(2)); // one drag
+        for (int i = 1; i <= 5; ++i) {
+            Recipe next = history.current();
+            next.tone.range = 10 * i;
+            history.push(next, "step " + std::to_string(i));
+        }
+        QCOMPARE(history.states().size(), size_t(7));
+        history.goTo(2);
+        QCOMPARE(history.at(), size_t(2));
+        QCOMPARE(history.current().tone.range, 10.0);
+        QCOMPARE(history.redoName(), std::string("step 2"));
+        history.goTo(99);
+        QCOMPARE(history.current().tone.range, 50.0);
+        history.goTo(0);
+        QVERIFY(!history.canUndo() && history.canRedo());
+        QCOMPARE(history.states().size(), size_t(7)); // nothing is lost by looking back
+        QCOMPARE(history.statesSoFar().size(), size_t(1));
     }
     void historyMergesOneGesture()
     {

@@ -54,6 +54,8 @@ template <class S, class Field> void change(S &settings, const Field &field)
         member.insert("frame");
     else if constexpr (std::is_same_v<Value, std::map<std::string, double>>)
         member["frame"] = 0.5;
+    else if constexpr (std::is_same_v<Value, std::map<std::string, std::string>>)
+        member["group"] = "name";
     else if constexpr (std::is_same_v<Value, bool>)
         member = !member;
     else if constexpr (std::is_same_v<Value, PointList>)
@@ -113,6 +115,77 @@ private Q_SLOTS:
         b.movement.regions[0].frame = "c"; // nobody takes from it
         QVERIFY(areSameUpTo(Stage::Merge, a, b));
     }
+    void groupsHaveOneNameEach()
+    {
+        std::set<std::string> keys;
+        Stage last = Stage::Prepare;
+        for (const SettingGroup &group : settingGroups()) {
+            QVERIFY2(keys.insert(group.key).second, group.key.c_str());
+            QVERIFY(group.stage >= last); // in the order of work
+            last = group.stage;
+        }
+        const auto of = [](const char *key) {
+            return *std::ranges::find(settingGroups(), std::string(key), &SettingGroup::key);
+        };
+        QVERIFY(of("zones").canBeWeakened && of("curve").canBeWeakened && of("hues").canBeWeakened);
+        QVERIFY(of("two_lights").canBeWeakened);
+        QVERIFY(!of("white_balance").canBeWeakened && !of("alignment").canBeWeakened && !of("movement").canBeWeakened);
+    }
+    void whatIsOffIsAsAtTheStart()
+    {
+        Recipe start, r;
+        start.tone.exposure = 2.0;
+        r.tone.exposure = 3.0;
+        r.tone.shadows = 40.0;
+        r.movement.sensitivity = 90.0;
+        r.lamp = {60.0, 3200.0, 1.0};
+        QVERIFY(inForce(r, start) == r);
+        r.groups.names = {{"zones", "Window"}};
+        QVERIFY(inForce(r, start).tone == r.tone);
+        r.groups.off = {"brightness", "movement"};
+        r.groups.strength = {{"zones", 25.0}, {"two_lights", 50.0}};
+        const Recipe now = inForce(r, start);
+        QCOMPARE(now.tone.exposure, 2.0);
+        QCOMPARE(now.tone.shadows, 10.0);
+        QCOMPARE(now.movement.sensitivity, start.movement.sensitivity);
+        QCOMPARE(now.lamp, (LampSettings{30.0, 3200.0, 1.0})); // its colour is no amount
+        QVERIFY(now.groups == GroupSettings());
+        QVERIFY(inForce(now, start) == now);
+    }
+    void curvesAndMarksAreWeakenedToo()
+    {
+        Recipe r;
+        settingsOf<LightCurve>(r.adjustments).luminance = {{0.0, 0.0}, {0.5, 0.7}, {1.0, 1.0}};
+        settingsOf<HueMarks>(r.adjustments).marks = {{60, 40, 10, 20, -6}};
+        r.groups.strength = {{"curve", 50.0}, {"hues", 50.0}};
+        const Recipe now = inForce(r, Recipe());
+        QCOMPARE(settingsOf<LightCurve>(now.adjustments).luminance[1].y, 0.6);
+        QCOMPARE(settingsOf<HueMarks>(now.adjustments).marks[0], (HueMark{60, 40, 5, 10, -3}));
+    }
+    void whatIsMovedSwitchesItsGroupOn()
+    {
+        Recipe before;
+        before.groups.off = {"zones", "hues"};
+        Recipe after = before;
+        turnTouchedGroupsOn(after, before);
+        QVERIFY(after == before);
+        after.tone.shadows = 1.0;
+        turnTouchedGroupsOn(after, before);
+        QVERIFY(after.groups.off == std::set<std::string>{"hues"});
+    }
+    void aStepReturnsWithWhatIsSaidOfItsGroups()
+    {
+        Recipe r;
+        r.tone.shadows = 1.0;
+        r.groups.off = {"zones", "hues"};
+        r.groups.strength = {{"zones", 50.0}};
+        r.groups.names = {{"hues", "Boards"}};
+        const Recipe tone = withoutStep(r, Step::Tone, {});
+        QVERIFY(tone.groups.off == std::set<std::string>{"hues"} && tone.groups.strength.empty());
+        QCOMPARE(tone.groups.names.at("hues"), std::string("Boards"));
+        const Recipe hues = withoutGroup(r, Step::Colour, "Hues", {});
+        QVERIFY(hues.groups.off == std::set<std::string>{"zones"} && hues.groups.names.empty());
+    }
     void stepsAreMarkedByWhatTheyHold()
     {
         const Recipe start;
@@ -150,7 +223,8 @@ private Q_SLOTS:
         QVERIFY(again.adjustments == AdjustmentSettings());
         QVERIFY(again.preset == PresetUse() && again.movement == r.movement);
         const Recipe merge = onlyUpTo(Stage::Merge, r);
-        QVERIFY(merge.movement == r.movement && merge.tone == ToneSettings() && merge.adjustments == AdjustmentSettings());
+        QVERIFY(merge.movement == r.movement && merge.tone == ToneSettings() &&
+                merge.adjustments == AdjustmentSettings());
     }
     void adjustmentsAreSettingsLikeOthers()
     {

@@ -71,13 +71,13 @@ Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const
 }
 
 RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
-    : sources(s), measured(m), recipe(r), bracket(bracketOf(s, m, r)),
-      day(neutralUnder(r.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
-      lamp(inForce(r).lamp), curve(r.tone, m.tone), knee(kneeOf(m)),
-      onScene(adjustmentsOn(Light::Scene, inForce(r).adjustments)),
-      onDisplay(adjustmentsOn(Light::Display, inForce(r).adjustments)),
-      aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, r))),
-      merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, r)))
+    : sources(s), measured(m), recipe(inForce(r, m)), bracket(bracketOf(s, m, recipe)),
+      day(neutralUnder(recipe.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
+      lamp(recipe.lamp), curve(recipe.tone, m.tone), knee(kneeOf(m)),
+      onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
+      onDisplay(adjustmentsOn(Light::Display, recipe.adjustments)),
+      aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, recipe))),
+      merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, recipe)))
 {
 }
 

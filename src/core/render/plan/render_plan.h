@@ -9,7 +9,7 @@
 
 namespace yolk {
 
-/// Refers to what it was made of, which must outlive it.
+/// Refers to the set that it was made of, which must outlive it.
 class RenderPlan {
 public:
     /// Throws ArgumentError: no usable frame, a setting out of its range.
@@ -17,7 +17,7 @@ public:
 
     const Sources &sources;
     const Measured &measured;
-    const Recipe &recipe;
+    const Recipe recipe; ///< in force
     Bracket bracket;
     Vector3 day;       ///< linear RGB of the reference frame that the white balance makes neutral
     Matrix3 white;     ///< from there to balanced linear Rec. 2020

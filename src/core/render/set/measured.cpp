@@ -1,9 +1,24 @@
 #include "render/set/measured.h"
 
+#include "recipe/sections.h"
+
 namespace yolk {
 
-Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
+Recipe automaticStart(const Measured &measured)
 {
+    Recipe out;
+    out.tone = automaticTone(measured.tone);
+    return out;
+}
+
+Recipe inForce(const Recipe &recipe, const Measured &measured)
+{
+    return inForce(recipe, recipe.groups == GroupSettings() ? Recipe() : automaticStart(measured));
+}
+
+Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &settings)
+{
+    const Recipe recipe = inForce(settings, measured);
     std::vector<MeasuredFrame> frames = measured.frames;
     if (recipe.prepare.response != ResponseChoice::Automatic)
         for (MeasuredFrame &f : frames) {

@@ -15,7 +15,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 14;
+inline constexpr int kProcessVersion = 15;
 
 /// What does not depend on the size of any request.
 struct Measured {
@@ -36,6 +36,12 @@ struct Measured {
     ToneStart tone;
     bool operator==(const Measured &) const = default;
 };
+
+/// The settings that a picture begins with.
+Recipe automaticStart(const Measured &measured);
+
+/// The settings as they act on the picture: sections.h.
+Recipe inForce(const Recipe &recipe, const Measured &measured);
 
 /// The bracket as the recipe arranges it.
 Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe);

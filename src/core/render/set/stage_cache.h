@@ -50,6 +50,12 @@ public:
             return std::pair<Value, size_t>(std::move(made), size);
         }));
     }
+    /// The value under `key` where there is one; nothing is made.
+    template <class T> std::shared_ptr<const T> held(const Hash128 &key)
+    {
+        const std::scoped_lock lock(mutex_);
+        return std::static_pointer_cast<const T>(find(key));
+    }
     size_t bytes() const;
     /// How many values were made so far.
     int madeCount() const { return made_; }

@@ -1,6 +1,7 @@
 #include "render/stages/merge_stage.h"
 
 #include "render/stages/align_stage.h"
+#include "render/stages/merged_store.h"
 #include "render/stages/movement_stage.h"
 
 #include <algorithm>
@@ -87,9 +88,16 @@ size_t MergedSet::bytes() const
 
 MergedPtr mergedOf(const RenderPlan &plan, int reduction, ExecContext &ctx)
 {
-    return plan.sources.cache->get<MergedSet>(
-        plan.mergedKey(reduction), ctx, [&](ExecContext &own) { return merge(plan, reduction, own); },
-        [](const MergedSet &m) { return m.bytes(); });
+    const auto make = [&](ExecContext &own) {
+        if (const auto &store = plan.sources.store; store && !plan.reference().isRadiance())
+            if (auto kept = store->find(plan.mergedKey(reduction), own)) {
+                kept->colour = plan.reference().codeValues;
+                return std::move(*kept);
+            }
+        return merge(plan, reduction, own);
+    };
+    return plan.sources.cache->get<MergedSet>(plan.mergedKey(reduction), ctx, make,
+                                              [](const MergedSet &m) { return m.bytes(); });
 }
 
 } // namespace yolk

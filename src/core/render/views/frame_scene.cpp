@@ -141,9 +141,10 @@ Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness b
     return developer.picture(scene.view(), grid, ctx);
 }
 
-Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &recipe, const Measured &measured,
+Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &settings, const Measured &measured,
                          const RenderRequest &request, ExecContext &ctx)
 {
+    const Recipe recipe = inForce(settings, measured);
     if (index >= sources.frames.size())
         throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
     const Frame &frame = *sources.frames[index];

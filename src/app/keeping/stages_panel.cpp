@@ -1,0 +1,78 @@
+#include "keeping/stages_panel.h"
+
+#include "keeping/changes_text.h"
+#include "keeping/stage_row.h"
+
+#include <QLabel>
+
+#include <algorithm>
+
+namespace yolk::app {
+namespace {
+
+QString stepName(Step step)
+{
+    switch (step) {
+    case Step::Frames:
+        return StagesPanel::tr("Frames");
+    case Step::Merge:
+        return StagesPanel::tr("Merge");
+    case Step::Tone:
+        return StagesPanel::tr("Tone");
+    case Step::Colour:
+        return StagesPanel::tr("Colour");
+    case Step::Export:
+        break;
+    }
+    return StagesPanel::tr("Export");
+}
+
+} // namespace
+
+StagesPanel::StagesPanel(Document *document, QWidget *parent)
+    : Panel(parent), document_(document), frames_(new QLabel(this))
+{
+    auto *title = new QLabel(tr("Stages, in the order of work"), this);
+    QFont bold = font();
+    bold.setWeight(QFont::DemiBold);
+    title->setFont(bold);
+    add(title);
+    frames_->setWordWrap(true);
+    std::optional<Step> step;
+    for (const SettingGroup &group : settingGroups()) {
+        if (group.stage == Stage::Write)
+            continue; // acts on files alone
+        if (step != group.step) {
+            step = group.step;
+            auto *heading = new QLabel(stepName(group.step), this);
+            heading->setForegroundRole(QPalette::PlaceholderText);
+            heading->setContentsMargins(0, 6, 0, 0);
+            add(heading);
+            if (rows_.isEmpty())
+                add(frames_);
+        }
+        rows_ << new StageRow(document, group, this);
+        add(rows_.last());
+    }
+    addStretch();
+    connect(document, &Document::recipeChanged, this, &StagesPanel::refresh);
+    frames_->hide();
+}
+
+StageRow *StagesPanel::row(const QString &key) const
+{
+    const auto found = std::ranges::find(rows_, key, &StageRow::key);
+    return found == rows_.end() ? nullptr : *found;
+}
+
+void StagesPanel::refresh()
+{
+    const Recipe start = withoutPresets({}, document_->automaticRecipe());
+    const QStringList frames = changesOfFrames(document_->recipe());
+    frames_->setText(frames.join(QStringLiteral(", ")));
+    frames_->setVisible(!frames.isEmpty());
+    for (StageRow *row : rows_)
+        row->refresh(start);
+}
+
+} // namespace yolk::app
