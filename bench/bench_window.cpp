@@ -6,11 +6,13 @@
 #include "base/memory.h"
 #include "canvas/canvas.h"
 #include "document/demo_sets.h"
+#include "document/merge_store.h"
 #include "main_window.h"
 #include "tasting/tasting_sheet.h"
 
 #include <QDir>
 #include <QElapsedTimer>
+#include <QStandardPaths>
 #include <QTest>
 #include <QTimer>
 
@@ -142,6 +144,24 @@ void slide(MainWindow &window, Report &report)
             settingsOf<Vibrance>(recipe.adjustments).vibrance = (i * 37) % 60 - 30;
         });
     }
+    std::vector<double> undone;
+    bool shownAgain = false;
+    const auto connection =
+        QObject::connect(window.document(), &Document::viewReady, &window, [&] { shownAgain = true; });
+    for (int i = 0; i < 20; ++i) {
+        shownAgain = false;
+        QElapsedTimer clock;
+        clock.start();
+        if (i % 2 == 0)
+            window.document()->undo();
+        else
+            window.document()->redo();
+        while (!shownAgain && clock.elapsed() < 5000)
+            QCoreApplication::processEvents(QEventLoop::WaitForMoreEvents);
+        undone.push_back(double(clock.nsecsElapsed()) * 1e-6);
+    }
+    QObject::disconnect(connection);
+    report.add("preview.undo_ms", percentile(undone, 0.5), "undo and redo of an adjustment, as a slider");
     const QSize shown = window.canvas()->picture().image.size();
     char note[96];
     std::snprintf(note, sizeof note, "the slowest control at %d x %d, at most 33", shown.width(), shown.height());
@@ -216,6 +236,32 @@ std::unique_ptr<MainWindow> newWindow()
     return window;
 }
 
+/// From the command to the full picture of work that was closed: its merge stands on the disk.
+double reopenSeconds(const QStringList &paths)
+{
+    QStandardPaths::setTestModeEnabled(true); // nobody's own work
+    QString kept;
+    {
+        const auto window = newWindow();
+        window->document()->setKeepsWork(true);
+        openSet(*window, paths);
+        const Recipe start = window->document()->recipe();
+        window->document()->setTone(&ToneSettings::contrast, start.tone.contrast + 5.0, QStringLiteral("contrast"));
+        const auto store = mergeStore();
+        const RenderPlan plan(window->document()->sources(), window->document()->measured(), start);
+        while (!store->holds(plan.mergedKey(1)))
+            QTest::qWait(20);
+        kept = window->document()->keptPath();
+    }
+    const auto window = newWindow();
+    window->document()->setKeepsWork(true);
+    const double seconds = openSet(*window, {kept}).fullSeconds;
+    QFile::remove(kept);
+    mergeStore()->clear();
+    QStandardPaths::setTestModeEnabled(false);
+    return seconds;
+}
+
 } // namespace
 
 void benchWindow(Report &report, const std::string &folder)
@@ -239,6 +285,8 @@ void benchWindow(Report &report, const std::string &folder)
     report.add("ui_block_ms_max", std::max(demo.worstBlockMs, five.worstBlockMs),
                "longest hold of the event loop while both opened, at most 50");
 
+    report.add("reopen_s.demo", reopenSeconds(demoSets().front().frames), "to the full picture, at most 0.7");
+    report.add("reopen_s.5x24mp", reopenSeconds(large), "the same, at most 2");
     report.add("cancel_ms_max", cancelMilliseconds(*window, large, QString::fromStdString(folder)),
                "from a cancel to the end of a merge or of saving radiance, at most 200");
 }

@@ -15,6 +15,10 @@
 #include <QSignalSpy>
 #include <QTimer>
 
+#include <csignal>
+#include <cstdio>
+#include <sys/resource.h>
+
 using namespace yolk;
 using namespace yolk::app;
 using test::bytesOf;
@@ -325,6 +329,44 @@ private Q_SLOTS:
         QCOMPARE(projectIn(set_->beside(QStringLiteral("saved.yolk"))).history.current().tone.contrast, 15.0);
         QVERIFY(window->close()); // nothing is asked any more
         QCOMPARE(asked, 1);
+    }
+    void aFullDiskIsSaidAndTheWorkStays()
+    {
+        Document document;
+        set_->open(document);
+        document.setTone(&ToneSettings::exposure, 1.0, QStringLiteral("exposure"));
+        document.keepNow();
+        const QByteArray before = bytesOf(document.keptPath());
+        QVERIFY(!before.isEmpty());
+        // No file may grow beyond a few kilobytes: what a write to a full disk says is another number, no other case.
+        rlimit unlimited{};
+        QCOMPARE(getrlimit(RLIMIT_FSIZE, &unlimited), 0);
+        std::signal(SIGXFSZ, SIG_IGN);
+        rlimit full = unlimited;
+        full.rlim_cur = 8192;
+        QCOMPARE(setrlimit(RLIMIT_FSIZE, &full), 0);
+        QSignalSpy failed(&document, &Document::failed);
+        document.setTone(&ToneSettings::exposure, 2.0, QStringLiteral("exposure"));
+        document.keepNow();
+        QSignalSpy kept(&document, &Document::kept);
+        document.exportPicture(set_->beside(QStringLiteral("picture.tif")));
+        document.saveRadiance(set_->beside(QStringLiteral("light.exr")));
+        const auto exports = [&] { return document.lanes()[0]->busy(); };
+        for (int i = 0; i < 3000 && exports(); ++i)
+            QTest::qWait(10);
+        QCOMPARE(setrlimit(RLIMIT_FSIZE, &unlimited), 0);
+        QCOMPARE(failed.size(), 3);
+        QVERIFY2(failed[0][0].toString().contains(QStringLiteral("is the disk full?")),
+                 qPrintable(failed[0][0].toString()));
+        QVERIFY(kept.isEmpty());
+        QVERIFY(!QFile::exists(set_->beside(QStringLiteral("picture.tif"))));
+        QVERIFY(!QFile::exists(set_->beside(QStringLiteral("light.exr"))));
+        QVERIFY(!document.unkept().isEmpty());
+        QCOMPARE(document.unkeptChanges(), QStringList{QStringLiteral("exposure")});
+        QCOMPARE(bytesOf(document.keptPath()), before); // the last state that was kept
+        document.keepNow();                             // there is room again
+        QVERIFY(document.unkept().isEmpty());
+        QCOMPARE(projectIn(document.keptPath()).history.current().tone.exposure, 2.0);
     }
     void ratingsAndUnknownSettingsComeBack()
     {
