@@ -21,6 +21,7 @@
 #include "steps/curve_group.h"
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
+#include "steps/geometry_panel.h"
 #include "steps/hues_group.h"
 #include "steps/lights_group.h"
 #include "steps/merge_panel.h"
@@ -82,7 +83,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 {
     setAcceptDrops(true);
     resize(1280, 800);
-    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Export")}, this);
+    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Geometry"), tr("Export")}, this);
     compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
     heldKeys_ = new HoldKeys(this);
@@ -108,15 +109,16 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
     colourPanel_ = new ColourPanel(document_, this);
+    geometryPanel_ = new GeometryPanel(document_, this);
     auto *exporting = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
     panels_->setFixedWidth(kPanelWidth);
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel :
-         {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(tonePanel_),
-          static_cast<QWidget *>(colourPanel_), static_cast<QWidget *>(exporting)})
+    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
+                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(colourPanel_),
+                           static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exporting)})
         panels_->addWidget(panel);
     panels_->addWidget(stages_ = new StagesPanel(document_, this));
     panels_->addWidget(historyPanel_ = new HistoryPanel(document_, this));
@@ -222,6 +224,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
             picker_->setChecked(false);
     });
     connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { (document_->*pick_)(at); });
+    connect(geometryPanel_, &GeometryPanel::rulingAsked, canvas_, &Canvas::setRuling);
+    connect(geometryPanel_, &GeometryPanel::linesChanged, this, &MainWindow::refreshShapes);
+    connect(canvas_, &Canvas::ruled, geometryPanel_, &GeometryPanel::takeLine);
+    connect(canvas_, &Canvas::rulingChanged, geometryPanel_, &GeometryPanel::setRuling);
     MovementGroup *movement = mergePanel_->movement();
     connect(movement, &MovementGroup::placeAsked, canvas_, &Canvas::showArea);
     connect(movement, &MovementGroup::drawingAsked, canvas_, &Canvas::setDrawing);
@@ -405,14 +411,20 @@ void MainWindow::goTo(Step step)
     endTasting();
     path_->setCurrent(int(step));
     panels_->setCurrentIndex(int(step));
+    canvas_->setRuling(false);
     canvas_->setDrawing(std::nullopt);
     refreshShapes();
 }
 
 void MainWindow::refreshShapes()
 {
-    const bool merging = panels_->currentIndex() == int(Step::Merge); // where they can be changed
-    canvas_->setShapes(merging ? mergePanel_->movement()->shapes() : QList<DrawnShape>());
+    QList<DrawnShape> shapes; // where they can be changed
+    if (panels_->currentIndex() == int(Step::Merge))
+        shapes = mergePanel_->movement()->shapes();
+    if (panels_->currentIndex() == int(Step::Geometry))
+        for (const SceneLine &line : geometryPanel_->lines())
+            shapes << DrawnShape{{QPointF(line.a.x, line.a.y), QPointF(line.b.x, line.b.y)}};
+    canvas_->setShapes(shapes);
 }
 
 QString MainWindow::pictureFilter(bool andWork)
@@ -491,8 +503,8 @@ void MainWindow::pickBy(QPushButton *button, void (Document::*pick)(const QPoint
 
 void MainWindow::refreshMarks()
 {
-    const Recipe start = withoutPresets({}, document_->automaticRecipe());
-    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Export})
+    const Recipe start = document_->start();
+    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Geometry, Step::Export})
         path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
 }
 

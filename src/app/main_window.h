@@ -21,6 +21,7 @@ class HoldKeys;
 class InspectionCaption;
 class MergePanel;
 class FramesPanel;
+class GeometryPanel;
 class LightScale;
 class HistoryPanel;
 class MessageStrip;
@@ -50,6 +51,7 @@ public:
     MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
     ColourPanel *colourPanel() const { return colourPanel_; }
+    GeometryPanel *geometryPanel() const { return geometryPanel_; }
     CompareBar *compareBar() const { return compareBar_; }
     ReadingsList *readings() const { return readings_; }
     StatusLine *statusLine() const { return status_; }
@@ -153,6 +155,7 @@ private:
     MergePanel *mergePanel_;
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
+    GeometryPanel *geometryPanel_;
     StagesPanel *stages_;
     HistoryPanel *historyPanel_;
     QPushButton *picker_ = nullptr; // who asked for the next click on the picture

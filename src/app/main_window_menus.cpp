@@ -10,6 +10,7 @@
 #include "status_line.h"
 #include "steps/colour_panel.h"
 #include "steps/frames_panel.h"
+#include "steps/geometry_panel.h"
 #include "steps/hues_group.h"
 #include "steps/lights_group.h"
 #include "steps/merge_panel.h"
@@ -99,6 +100,11 @@ void MainWindow::makeMenus()
                                goTo(Step::Colour);
                                pickBy(colourPanel_->hues()->pick(), &Document::pickHue, !canvas_->isPicking());
                            });
+    needSet_ << addCommand(edit, tr("&Draw a straight line"), QKeySequence(Qt::Key_R),
+                           tr("The next drag goes along something that should be level or upright."), [this] {
+                               goTo(Step::Geometry);
+                               canvas_->setRuling(!canvas_->isRuling());
+                           });
     needSet_ << addCommand(edit, tr("&Leave out what adds little"), QKeySequence(tr("Ctrl+Shift+L")),
                            tr("Leaves out the frames without which the set holds as much."),
                            [this] { document_->leaveOutDispensable(); });
@@ -131,6 +137,7 @@ void MainWindow::makeMenus()
                            [this] {
                                canvas_->setPicking(false);
                                canvas_->setDrawing(std::nullopt);
+                               canvas_->setRuling(false);
                                document_->lookAt(std::nullopt);
                            });
     view->addSeparator();
@@ -174,7 +181,7 @@ void MainWindow::makeMenus()
     makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
-    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Export")};
+    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Colour"), tr("&Geometry"), tr("&Export")};
     for (int i = 0; i < int(names.size()); ++i)
         addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
                    [this, i] { goTo(Step(i)); });
@@ -241,7 +248,7 @@ void MainWindow::makeVersionsMenu(QMenu *menu)
 void MainWindow::pinReading()
 {
     if (const auto at = canvas_->pointer())
-        document_->addPin(*at);
+        document_->addPin(document_->toReference(*at));
     else
         status_->say(tr("Point at the picture to pin a reading."));
 }

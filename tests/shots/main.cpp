@@ -148,11 +148,8 @@ int main(int argc, char **argv)
     shoot(window, "frames");
     window.goTo(Step::Merge);
     shoot(window, "merge");
-    for (const auto &[mode, name] :
-         {std::pair(yolk::InspectMode::Peek, "look-peek"), std::pair(yolk::InspectMode::Sources, "look-sources")}) {
-        window.document()->inspect(yolk::Inspection{mode, -1.0, -1.0, 5.0, {}});
-        shoot(window, name);
-    }
+    window.document()->inspect(yolk::Inspection{.mode = yolk::InspectMode::Sources});
+    shoot(window, "look-sources");
     window.document()->inspect(std::nullopt);
     window.goTo(Step::Colour);
     const auto mark = [&](const QPointF &place,
@@ -170,6 +167,14 @@ int main(int argc, char **argv)
     shoot(window, "colour");
     keepSome(window);
     window.document()->startAgain(Step::Colour);
+    window.goTo(Step::Geometry);
+    window.document()->straighten(yolk::Straightening::Verticals);
+    for (int i = 0; i < 500 && window.document()->recipe().geometry.tilt == 0.0; ++i)
+        QTest::qWait(20);
+    window.canvas()->setGuides(Guides::Thirds);
+    shoot(window, "geometry");
+    window.canvas()->setGuides(Guides::None);
+    window.document()->startAgain(Step::Geometry);
     window.goTo(Step::Export);
     shoot(window, "export");
 

@@ -76,6 +76,20 @@ void Canvas::setDrawing(std::optional<double> radius)
         Q_EMIT drawingChanged(isDrawing());
 }
 
+void Canvas::setRuling(bool on)
+{
+    if (on == ruling_)
+        return;
+    ruling_ = on;
+    stroke_ = {};
+    if (on)
+        setCursor(Qt::CrossCursor);
+    else
+        unsetCursor();
+    update();
+    Q_EMIT rulingChanged(on);
+}
+
 void Canvas::setShapes(const QList<DrawnShape> &shapes)
 {
     shapes_ = shapes;
@@ -112,7 +126,7 @@ void Canvas::showArea(const QRectF &area)
 {
     fitting_ = Fitting::Free;
     viewport_.zoom = 1.0;
-    viewport_.centre = area.center();
+    viewport_.centre = document_->toPicture(area.center());
     viewChanged();
 }
 
@@ -280,16 +294,16 @@ void Canvas::mousePressEvent(QMouseEvent *event)
     if (picking_ && left) {
         setPicking(false);
         if (QRectF(area_).contains(at))
-            Q_EMIT picked(at);
+            Q_EMIT picked(document_->toReference(at));
         return;
     }
-    if (drawing_ && left) {
-        stroke_ = {QPolygonF{at}, *drawing_, true};
+    if ((drawing_ || ruling_) && left) {
+        stroke_ = {QPolygonF{at}, drawing_.value_or(0.0), true};
         return update();
     }
     if (left && event->modifiers() == Qt::ShiftModifier) {
         if (QRectF(area_).contains(at))
-            Q_EMIT pinAsked(at);
+            Q_EMIT pinAsked(document_->toReference(at));
         return;
     }
     if (left && overviewBox().contains(event->position())) {
@@ -318,6 +332,8 @@ void Canvas::mouseMoveEvent(QMouseEvent *event)
         chooseCursor(event->position());
     }
     if (!stroke_.points.isEmpty()) {
+        if (ruling_ && stroke_.points.size() > 1)
+            stroke_.points.removeLast();
         stroke_.points << pictureAt(event->position());
         update();
     }
@@ -333,12 +349,12 @@ void Canvas::showUnder(const QPointF &widgetPosition)
         lookCloser();
         update();
     }
-    Q_EMIT pointed(pointer_);
+    Q_EMIT pointed(pointer_ ? std::optional(document_->toReference(*pointer_)) : std::nullopt);
 }
 
 void Canvas::chooseCursor(const QPointF &widgetPosition)
 {
-    if (picking_ || drawing_)
+    if (picking_ || drawing_ || ruling_)
         return;
     const auto grip = isSplit() ? divider_.gripAt(widgetPosition, size()) : SplitDivider::Grip::None;
     if (overviewBox().contains(widgetPosition))
@@ -354,7 +370,15 @@ void Canvas::chooseCursor(const QPointF &widgetPosition)
 void Canvas::mouseReleaseEvent(QMouseEvent *event)
 {
     if (!stroke_.points.isEmpty() && event->button() == Qt::LeftButton) {
-        const DrawnShape done = std::exchange(stroke_, {});
+        DrawnShape done = std::exchange(stroke_, {});
+        for (QPointF &point : done.points)
+            point = document_->toReference(point);
+        if (ruling_) {
+            setRuling(false);
+            if (done.points.size() > 1)
+                Q_EMIT ruled(done.points.first(), done.points.last());
+            return update();
+        }
         if (done.radius > 0.0 || done.points.size() > 2) // a click goes round nothing
             Q_EMIT drawn(done);
         return setDrawing(std::nullopt);
@@ -362,7 +386,7 @@ void Canvas::mouseReleaseEvent(QMouseEvent *event)
     grab_.reset();
     grip_ = SplitDivider::Grip::None;
     draggingOverview_ = false;
-    if (picking_ || drawing_)
+    if (picking_ || drawing_ || ruling_)
         setCursor(Qt::CrossCursor);
     else
         chooseCursor(event->position());

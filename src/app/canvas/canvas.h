@@ -27,7 +27,10 @@ public:
     /// longer.
     void setDrawing(std::optional<double> radius);
     bool isDrawing() const { return drawing_.has_value(); }
-    void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture
+    /// The next drag draws a straight line, which ruled() hands out.
+    void setRuling(bool on);
+    bool isRuling() const { return ruling_; }
+    void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture; pixels of the reference frame
     void showArea(const QRectF &area);               ///< at 100 %, its middle in the middle
     void setGuides(Guides guides);
     Guides guides() const { return guides_; }
@@ -55,12 +58,15 @@ public Q_SLOTS:
 
 Q_SIGNALS:
     void zoomChanged();
-    void picked(const QPointF &picturePosition);
+    void picked(const QPointF &referencePosition);
     void pickingChanged(bool picking);
-    void drawn(const yolk::app::DrawnShape &shape);
+    void
+    drawn(const yolk::app::DrawnShape &shape); ///< pixels of the reference frame, as all places that are handed out
+    void ruled(const QPointF &from, const QPointF &to);
+    void rulingChanged(bool on);
     void drawingChanged(bool drawing);
-    void pointed(std::optional<QPointF> picturePosition); ///< empty when the pointer is off the picture
-    void pinAsked(const QPointF &picturePosition);
+    void pointed(std::optional<QPointF> referencePosition); ///< empty when the pointer is off the picture
+    void pinAsked(const QPointF &referencePosition);
 
 protected:
     void paintEvent(QPaintEvent *) override;
@@ -112,7 +118,7 @@ private:
     Guides guides_ = Guides::None;
     SplitDivider divider_;
     SplitDivider::Grip grip_ = SplitDivider::Grip::None;
-    bool picking_ = false, loupe_ = false, draggingOverview_ = false;
+    bool picking_ = false, ruling_ = false, loupe_ = false, draggingOverview_ = false;
     ViewPicture closer_;               ///< under the loupe
     std::optional<QPointF> pointer_;   ///< picture position
     std::optional<QPointF> pointerAt_; ///< widget pixels; empty when it is elsewhere

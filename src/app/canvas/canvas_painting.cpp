@@ -88,8 +88,11 @@ void Canvas::paintOver(QPainter &painter) const
 {
     const QTransform toDevice(zoom(), 0, 0, zoom(), viewport_.origin().x(), viewport_.origin().y());
     paintGuides(painter, guides_, viewport_.toDevice(QRectF(area_)));
-    for (const DrawnShape &shape : shapes_)
+    for (DrawnShape shape : shapes_) {
+        for (QPointF &point : shape.points)
+            point = document_->toPicture(point);
         paintShape(painter, shape, toDevice);
+    }
     paintShape(painter, stroke_, toDevice);
     paintPins(painter);
 }
@@ -105,7 +108,7 @@ void Canvas::paintPins(QPainter &painter) const
     painter.setFont(small);
     int number = 0;
     for (const Reading &pin : document_->pins()) {
-        const QPointF at = viewport_.toDevice(pin.at);
+        const QPointF at = viewport_.toDevice(document_->toPicture(pin.at));
         for (const auto &[colour, width] :
              {std::pair(QColor(20, 20, 20), 3.4), std::pair(QColor(250, 250, 248), 1.6)}) {
             painter.setPen(QPen(colour, width * ratio));

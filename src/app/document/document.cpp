@@ -114,7 +114,7 @@ void Document::goToState(int index)
 void Document::paste(const CopiedSettings &copied, const std::set<std::string> &groups)
 {
     if (isOpen())
-        setRecipe(withCopied(recipe(), automaticRecipe(), copied, groups), tr("paste settings"));
+        setRecipe(withCopied(recipe(), start(), copied, groups), tr("paste settings"));
 }
 
 void Document::setGroupOn(const QString &key, bool on)

@@ -7,6 +7,7 @@
 #include "document/kept_work.h"
 #include "document/view_job.h"
 #include "frames/coverage.h"
+#include "geometry/straighten.h"
 #include "jobs/lane.h"
 #include "recipe/copied_settings.h"
 #include "recipe/history.h"
@@ -121,7 +122,11 @@ public:
     const Coverage &coverage() const { return coverage_; }
     const Sources &sources() const { return sources_; }
     QSize pictureSize() const;                  ///< of the reference frame, upright; empty when nothing is open
-    QRect pictureArea() const { return area_; } ///< what the crop leaves of it
+    QRect pictureArea() const { return area_; } ///< what the crop leaves of the picture's plane
+    /// Between places of the plane, which the canvas shows, and pixels of the reference frame, which all else counts in.
+    QPointF toReference(const QPointF &picture) const;
+    QPointF toPicture(const QPointF &reference) const;
+    bool shows(const QPointF &reference) const; ///< the picture has this place
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
     const MergedSet *merged() const { return merged_.get(); } ///< the newest, reduced or full
@@ -138,6 +143,7 @@ public:
     void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
     /// Brings the curve to a lightness at zone handle `index`.
     void dragZone(int index, double lightness, const QString &gesture);
+    Recipe start() const { return automaticStart(*measured_); } ///< that the picture began with
     Recipe automaticRecipe() const; ///< the present one with tone and colour at their automatic start
     void startAgain();              ///< back to it
     void startAgain(Step step);     ///< what one step holds
@@ -167,13 +173,22 @@ public:
     void redo();
     const History &history() const { return history_; }
     void goToState(int index); ///< of history().states(): so many steps of undo or redo
-    CopiedSettings copied() const { return {recipe(), automaticRecipe()}; }
+    CopiedSettings copied() const { return {recipe(), start()}; }
     void paste(const CopiedSettings &copied, const std::set<std::string> &groups);
     /// What is said of a group of settings as a whole: by its key.
     void setGroupOn(const QString &key, bool on);
     void setGroupStrength(const QString &key, double percent, const QString &gesture = {});
     void setGroupName(const QString &key, const QString &name); ///< empty: its own again
     QString groupName(const QString &key) const;
+
+    // ---- geometry
+    void setGeometry(const GeometrySettings &geometry, const QString &what, const QString &gesture = {});
+    /// By lines along what should be level or upright, pixels of the reference frame.
+    void straightenBy(const std::vector<SceneLine> &lines);
+    void straighten(Straightening what); ///< by lines that are found; where none speaks, that is said
+    /// To the largest crop of a shape; empty: to all of the picture.
+    void cropTo(std::optional<double> widthOverHeight);
+    QSize planeSize() const { return map_ ? QSize(map_->width(), map_->height()) : QSize(); } ///< that is cropped
 
     // ---- movement
     /// Of a frame in use; empty for others.
@@ -352,6 +367,7 @@ private:
     Sources sources_;
     std::optional<Measured> measured_;
     std::optional<Bracket> bracket_;
+    std::optional<PictureMap> map_; // between the picture and its reference
     QRect area_;
     Coverage coverage_;
     std::string lookedAt_; // id of the frame; empty: the merge

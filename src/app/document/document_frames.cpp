@@ -12,7 +12,9 @@ void Document::arrange()
 {
     bracket_ = bracketOf(sources_, *measured_, recipe());
     coverage_ = coverageOf(*bracket_, measured_->light);
-    const Rect area = croppedArea(RenderPlan(sources_, *measured_, recipe()));
+    const RenderPlan plan(sources_, *measured_, recipe());
+    const Rect area = yolk::pictureArea(plan);
+    map_.emplace(plan.map);
     area_ = QRect(area.x0, area.y0, area.width(), area.height());
     movePins(bracket_->frames[bracket_->reference].frame->id);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
@@ -20,6 +22,23 @@ void Document::arrange()
         lookedAt_.clear();
         Q_EMIT lookChanged();
     }
+}
+
+QPointF Document::toReference(const QPointF &picture) const
+{
+    const Point p = map_ ? map_->toReference({picture.x(), picture.y()}) : Point{picture.x(), picture.y()};
+    return {p.x, p.y};
+}
+
+QPointF Document::toPicture(const QPointF &reference) const
+{
+    const Point p = map_ ? map_->toPicture({reference.x(), reference.y()}) : Point{reference.x(), reference.y()};
+    return {p.x, p.y};
+}
+
+bool Document::shows(const QPointF &reference) const
+{
+    return QRectF(area_).contains(toPicture(reference));
 }
 
 void Document::setFrameUsed(size_t index, bool used)

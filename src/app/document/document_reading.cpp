@@ -19,7 +19,7 @@ constexpr qsizetype kMostPins = 8;
 
 std::optional<Probe> Document::probe(const QPointF &position) const
 {
-    if (!merged_ || !QRectF(area_).contains(position))
+    if (!merged_ || !shows(position))
         return std::nullopt;
     const Merged &pixels = merged_->pixels;
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
@@ -50,7 +50,7 @@ void Document::pointAt(const std::optional<QPointF> &position)
     if (!isOpen())
         return;
     pointer_.reset();
-    if (position && QRectF(area_).contains(*position))
+    if (position && shows(*position))
         pointer_ = Reading{*position, probe(*position), {}};
     read();
     Q_EMIT readingsChanged();
@@ -58,7 +58,7 @@ void Document::pointAt(const std::optional<QPointF> &position)
 
 void Document::addPin(const QPointF &position)
 {
-    if (!isOpen() || !QRectF(area_).contains(position))
+    if (!isOpen() || !shows(position))
         return;
     if (pins_.size() == kMostPins)
         return Q_EMIT failed(tr("There are %1 readings already: remove one first.").arg(kMostPins));
@@ -96,7 +96,7 @@ void Document::movePins(const std::string &reference)
 void Document::pickColour(const QPointF &position, const Recipe &settings,
                           const std::function<void(const Vector3 &)> &take)
 {
-    if (!isOpen() || !QRectF(area_).contains(position))
+    if (!isOpen() || !shows(position))
         return;
     auto work = [sources = sources_, measured = *measured_, settings, position,
                  reduction = fullMergeReady() ? 1 : previewReduction(sources_)](ExecContext &ctx) {

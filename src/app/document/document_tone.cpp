@@ -47,7 +47,7 @@ void Document::startAgain()
 
 void Document::startAgain(Step step)
 {
-    setRecipe(withoutStep(recipe(), step, automaticRecipe()), tr("start again"));
+    setRecipe(withoutStep(recipe(), step, start()), tr("start again"));
 }
 
 void Document::applyPreset(const Preset &preset, double amount, const QString &gesture)

@@ -21,6 +21,8 @@ QString stepName(Step step)
         return StagesPanel::tr("Tone");
     case Step::Colour:
         return StagesPanel::tr("Colour");
+    case Step::Geometry:
+        return StagesPanel::tr("Geometry");
     case Step::Export:
         break;
     }
@@ -67,7 +69,7 @@ StageRow *StagesPanel::row(const QString &key) const
 
 void StagesPanel::refresh()
 {
-    const Recipe start = withoutPresets({}, document_->automaticRecipe());
+    const Recipe start = document_->start();
     const QStringList frames = changesOfFrames(document_->recipe());
     frames_->setText(frames.join(QStringLiteral(", ")));
     frames_->setVisible(!frames.isEmpty());

@@ -11,7 +11,7 @@ AdjustmentGroup::AdjustmentGroup(Document *document, Step step, std::string_view
     connect(this, &FoldGroup::switched, this,
             [this](bool on) { document_->setGroupOn(QString::fromStdString(groupKey(group_)), on); });
     connect(this, &FoldGroup::returnAsked, this, [this] {
-        document_->setRecipe(withoutGroup(document_->recipe(), step_, group_, document_->automaticRecipe()),
+        document_->setRecipe(withoutGroup(document_->recipe(), step_, group_, document_->start()),
                              tr("%1 as at the start").arg(words(group_).toLower()));
     });
     connect(document, &Document::recipeChanged, this, &AdjustmentGroup::refresh);
@@ -28,8 +28,7 @@ void AdjustmentGroup::refresh()
     const QString name = document_->groupName(key);
     setName(strength == now.groups.strength.end() ? name
                                                   : tr("%1, at %2 %").arg(name).arg(strength->second, 0, 'f', 0));
-    showSwitch(!now.groups.off.contains(groupKey(group_)),
-               isGroupChanged(step_, group_, now, document_->automaticRecipe()));
+    showSwitch(!now.groups.off.contains(groupKey(group_)), isGroupChanged(step_, group_, now, document_->start()));
 }
 
 } // namespace yolk::app

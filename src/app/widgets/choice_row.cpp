@@ -32,7 +32,11 @@ ChoiceRow::ChoiceRow(const QString &name, const QList<Item> &items, QWidget *par
 void ChoiceRow::setIndex(int index)
 {
     if (QAbstractButton *button = group_->button(index))
-        button->setChecked(true);
+        return button->setChecked(true);
+    group_->setExclusive(false); // none of them
+    if (QAbstractButton *button = group_->checkedButton())
+        button->setChecked(false);
+    group_->setExclusive(true);
 }
 
 int ChoiceRow::index() const

@@ -16,7 +16,7 @@ public:
     };
     /// `columns` 0: all in one row.
     ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr, int columns = 0);
-    void setIndex(int index); ///< emits nothing
+    void setIndex(int index); ///< -1: none; emits nothing
     int index() const;
 
 Q_SIGNALS:

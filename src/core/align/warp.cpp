@@ -1,44 +1,20 @@
 #include "align/warp.h"
 
 #include "base/vectorise.h"
+#include "image/lanczos.h"
 #include "io/linear_codes.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstring>
-#include <numbers>
 #include <vector>
 
 namespace yolk {
 namespace {
 
-constexpr int kTaps = 6, kPhases = 1024;
+constexpr int kTaps = kLanczosTaps, kPhases = kLanczosPhases;
 constexpr double kClips = 0.982; // of clipping: two 8-bit codes below the end
-
-/// Lanczos-3 for kPhases + 1 positions between two samples; sum 1; two zeros behind, so that eight are worked on at
-/// once.
-const std::vector<float> &kernel()
-{
-    static const auto table = [] {
-        const auto sinc = [](double x) {
-            return std::abs(x) < 1e-9 ? 1.0 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
-        };
-        std::vector<float> out(8 * (kPhases + 1), 0.0f);
-        for (int p = 0; p <= kPhases; ++p) {
-            double w[kTaps], sum = 0.0;
-            for (int i = 0; i < kTaps; ++i) {
-                const double x = i - 2 - double(p) / kPhases;
-                w[i] = std::abs(x) < 3.0 ? sinc(x) * sinc(x / 3.0) : 0.0;
-                sum += w[i];
-            }
-            for (int i = 0; i < kTaps; ++i)
-                out[size_t(8 * p + i)] = float(w[i] / sum);
-        }
-        return out;
-    }();
-    return table;
-}
 
 struct Plane {
     const uint16_t *data;
@@ -127,7 +103,7 @@ Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, cons
 {
     if (codes.shape().empty() || codes.planes() != 3 || width < 1 || height < 1)
         throw ArgumentError("warp: takes three planes and gives at least one pixel");
-    const float *weights = kernel().data();
+    const float *weights = lanczosKernel().data();
     const uint16_t clipped = codeOfLinear(kClips);
     Warped out{Image<uint16_t>(width, height, 3), Image<uint8_t>(width, height, 1)};
     Plane planes[3];

@@ -81,6 +81,7 @@ Metadata readMetadata(const std::string &path)
         out.fNumber = numberOf(exif, "Exif.Photo.FNumber");
         out.iso = numberOf(exif, "Exif.Photo.ISOSpeedRatings");
         out.focalLength = numberOf(exif, "Exif.Photo.FocalLength");
+        out.focalLength35 = numberOf(exif, "Exif.Photo.FocalLengthIn35mmFilm");
         out.camera = wordsOf(exif, "Exif.Image.Model");
         out.lens = wordsOf(exif, "Exif.Photo.LensModel");
         out.dateTime = wordsOf(exif, "Exif.Photo.DateTimeOriginal");
@@ -104,6 +105,7 @@ void complete(Metadata &m, const Metadata &other)
     fill(m.fNumber, other.fNumber);
     fill(m.iso, other.iso);
     fill(m.focalLength, other.focalLength);
+    fill(m.focalLength35, other.focalLength35);
     fill(m.turned, other.turned);
     if (m.camera.empty())
         m.camera = other.camera;

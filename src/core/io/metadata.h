@@ -22,6 +22,7 @@ struct Metadata {
     std::optional<double> exposureSeconds;           ///< as marked (ExposureTime)
     std::optional<double> shutterApex;               ///< ShutterSpeedValue, log2(1 / s), often finer
     std::optional<double> fNumber, iso, focalLength; ///< focalLength in mm
+    std::optional<double> focalLength35;             ///< of the same view on a frame of 36 x 24 mm, mm
     std::string camera, lens, dateTime; ///< dateTime as Exif writes it, "2026:05:01 06:12:00", with a fraction if known
     std::optional<Orientation> turned;  ///< as the file says; empty: it does not
     std::string problem;                ///< why what the file says of itself cannot be read, in words; empty: it can

@@ -65,6 +65,7 @@ inline constexpr auto kSections = std::tuple_cat(
     detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
     std::tuple{
         Section{"geometry", &Recipe::geometry, &kGeometryFields, Step::Merge, Stage::Geometry},
+        Section{"geometry", &Recipe::geometry, &kPictureMapFields, Step::Geometry, Stage::Geometry},
         Section{"export", &Recipe::output, &kExportFields, Step::Export, Stage::Write},
         Section{"radiance", &Recipe::radiance, &kRadianceFields, Step::Export, Stage::Write},
         Section{"preset", &Recipe::preset, &kPresetUseFields, Step::Tone, Stage::None},

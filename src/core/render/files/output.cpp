@@ -173,7 +173,7 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
     const PictureFormat format = pictureFormatOf(path);
     const RenderPlan plan(sources, measured, recipe);
     const Frame &reference = plan.reference();
-    const Rect area = croppedArea(plan);
+    const Rect area = pictureArea(plan);
     const Shape size = fittedSize(area.width(), area.height(), maxWidth, maxHeight);
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once

@@ -70,11 +70,30 @@ Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const
     return colour.neutral;
 }
 
+double focalOf(const Frame &frame)
+{
+    constexpr double kSmallFormat = 36.0; // mm, the long side
+    const std::optional<double> &known = frame.metadata.focalLength35;
+    return known ? *known / kSmallFormat : kUsualFocal;
+}
+
+PictureMap mapOf(const GeometrySettings &geometry, const Frame &frame)
+{
+    return {geometry, frame.width, frame.height, focalOf(frame)};
+}
+
+Recipe withoutMap(const Recipe &recipe)
+{
+    Recipe out = recipe;
+    out.geometry = {.crop = recipe.geometry.crop};
+    return out;
+}
+
 RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
     : sources(s), measured(m), recipe(inForce(r, m)), bracket(bracketOf(s, m, recipe)),
-      day(neutralUnder(recipe.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
-      lamp(recipe.lamp), curve(recipe.tone, m.tone), knee(kneeOf(m)),
-      onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
+      map(mapOf(recipe.geometry, reference())), day(neutralUnder(recipe.white, reference().codeValues, m)),
+      white(balancedMatrix(reference().codeValues, day)), lamp(recipe.lamp), curve(recipe.tone, m.tone),
+      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
       onDisplay(adjustmentsOn(Light::Display, recipe.adjustments)),
       aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, recipe))),
       merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, recipe)))

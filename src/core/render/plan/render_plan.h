@@ -3,6 +3,7 @@
 
 #include "adjust/adjustment.h"
 #include "base/hash.h"
+#include "geometry/picture_map.h"
 #include "render/plan/request.h"
 #include "render/set/measured.h"
 #include "tone/tone_curve.h"
@@ -19,6 +20,7 @@ public:
     const Measured &measured;
     const Recipe recipe; ///< in force
     Bracket bracket;
+    PictureMap map;    ///< between the picture and the reference frame
     Vector3 day;       ///< linear RGB of the reference frame that the white balance makes neutral
     Matrix3 white;     ///< from there to balanced linear Rec. 2020
     LampSettings lamp; ///< as it acts
@@ -36,6 +38,13 @@ public:
 private:
     Hash128 aligned_, merged_; ///< of what the recipe and the measurement say
 };
+
+/// Of the lens, in long sides of the frame; a usual one where the file does not say.
+double focalOf(const Frame &frame);
+/// Of a picture whose reference is this frame.
+PictureMap mapOf(const GeometrySettings &geometry, const Frame &frame);
+/// The same picture as its reference frame lies.
+Recipe withoutMap(const Recipe &recipe);
 
 /// What a white balance makes neutral, linear RGB of the frames.
 Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const Measured &measured);

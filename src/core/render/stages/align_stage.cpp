@@ -236,6 +236,31 @@ Rect croppedArea(const RenderPlan &plan)
     return commonArea(reference.width, reference.height, placed);
 }
 
+Rect pictureArea(const RenderPlan &plan)
+{
+    const GeometrySettings &s = plan.recipe.geometry;
+    const PictureMap &map = plan.map;
+    const double w = map.width(), h = map.height();
+    const auto ordered = [](double a, double b) { return std::pair(std::min(a, b), std::max(a, b)); };
+    const auto [left, right] = ordered(s.left, s.right);
+    const auto [top, bottom] = ordered(s.top, s.bottom);
+    RealRect area{left * w, top * h, right * w, bottom * h};
+    const RealRect kept = realOf(croppedArea(plan));
+    if (map.isIdentity())
+        area = {std::max(area.x0, kept.x0), std::max(area.y0, kept.y0), std::min(area.x1, kept.x1),
+                std::min(area.y1, kept.y1)};
+    else if (s.corners == Corners::Cut)
+        area = map.covered(area, kept);
+    constexpr double kRounding = 1e-6; // what lies on a pixel's edge within this does so
+    Rect out{int(std::ceil(area.x0 - kRounding)), int(std::ceil(area.y0 - kRounding)),
+             int(std::floor(area.x1 + kRounding)), int(std::floor(area.y1 + kRounding))};
+    out.x0 = std::clamp(out.x0, 0, map.width() - 1);
+    out.y0 = std::clamp(out.y0, 0, map.height() - 1);
+    out.x1 = std::clamp(out.x1, out.x0 + 1, map.width());
+    out.y1 = std::clamp(out.y1, out.y0 + 1, map.height());
+    return out;
+}
+
 Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,
                            const Measured &measured)
 {

@@ -21,6 +21,10 @@ std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reducti
 /// What is kept of the reference frame, in its pixels.
 Rect croppedArea(const RenderPlan &plan);
 
+/// What of the picture's plane the picture is: the crop, without what the frames kept do not show unless corners are
+/// left empty. Full-resolution pixels of the plane, at least one.
+Rect pictureArea(const RenderPlan &plan);
+
 /// From a point of one frame to where the same thing lies in another, full-resolution pixels of both, frames by content
 /// id; the identity where nothing is known of one of them.
 Transform transformBetween(const std::string &from, const std::string &to, const Sources &sources,

@@ -8,6 +8,7 @@
 #include "render/stages/light_code.h"
 #include "render/views/develop.h"
 #include "render/views/picture.h"
+#include "render/views/through_map.h"
 
 #include <algorithm>
 #include <cmath>
@@ -94,6 +95,10 @@ Image<float> lightPart(const DecodedPtr &codes, const CodeTables &tables, const 
 Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness brightness, OutputSpace space,
                          const RenderRequest &wanted, ExecContext &ctx)
 {
+    if (const auto through = throughMap(plan.map, plan.reference(), wanted)) {
+        const RenderPlan flat(plan.sources, plan.measured, withoutMap(plan.recipe));
+        return through->light(plan.map, lookThrough(flat, index, brightness, space, through->flat, ctx).view(), ctx);
+    }
     const Sources &sources = plan.sources;
     const auto frame = std::ranges::find_if(plan.bracket.frames, [&](const BracketFrame &f) {
         return index < sources.frames.size() && f.frame->id == sources.frames[index]->id;
@@ -148,6 +153,10 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &set
     if (index >= sources.frames.size())
         throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
     const Frame &frame = *sources.frames[index];
+    const PictureMap map = mapOf(recipe.geometry, frame);
+    if (const auto through = throughMap(map, frame, request))
+        return through->light(map, lookAtFrame(sources, index, withoutMap(recipe), measured, through->flat, ctx).view(),
+                              ctx);
     Preparation preparation;
     if (!frame.isRadiance()) {
         const Bracket bracket = bracketOf(sources, measured, recipe);

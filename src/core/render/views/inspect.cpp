@@ -6,6 +6,7 @@
 #include "render/stages/lamp_stage.h"
 #include "render/stages/scene_stage.h"
 #include "render/views/picture.h"
+#include "render/views/through_map.h"
 #include "tone/tone_curve.h"
 
 #include <algorithm>
@@ -367,6 +368,11 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
 {
     if (inspection.mode == InspectMode::Peek && !(inspection.highEv - inspection.lowEv >= kLeastWindowEv))
         throw ArgumentError("the window to peek through is too narrow");
+    const RenderPlan plan(sources, measured, recipe);
+    if (const auto through = throughMap(plan.map, plan.reference(), request)) {
+        const Inspected flat = inspect(sources, withoutMap(plan.recipe), measured, through->flat, inspection, ctx);
+        return {through->light(plan.map, flat.display.view(), ctx), through->marks(plan.map, flat.hatch.view(), ctx)};
+    }
     const auto copyOf = [](const Image<float> &image) {
         Image<float> out(image.shape());
         for (int c = 0; c < image.planes(); ++c)
@@ -374,7 +380,6 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
                 std::copy_n(image.row(c, y), image.width(), out.row(c, y));
         return out;
     };
-    const RenderPlan plan(sources, measured, recipe);
     Inspected out;
     const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement ||
                              inspection.mode == InspectMode::Lights;

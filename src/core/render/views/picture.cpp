@@ -2,6 +2,7 @@
 
 #include "render/stages/scene_rows.h"
 #include "render/views/develop.h"
+#include "render/views/through_map.h"
 
 #include <algorithm>
 #include <list>
@@ -100,9 +101,8 @@ private:
     std::list<std::shared_ptr<const Block>> blocks_; // newest first
 };
 
-} // namespace
-
-Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
+/// Of the reference frame's plane.
+Image<float> flatPicture(const RenderPlan &plan, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
 {
     const PlacedView part = placedView(request, regionOf(request, plan.reference()));
     const bool isView = double(part.width) * part.height <= kViewPixels;
@@ -116,6 +116,18 @@ Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderReque
     const SceneRows scene(*set, plan.white, lampWhiteOf(plan, finding));
     DevelopedRows rows(*set, scene, developer, mapping);
     return resample(rows.source(), part.region, part.width, part.height, mapping);
+}
+
+} // namespace
+
+Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
+{
+    const auto through = throughMap(plan.map, plan.reference(), request);
+    if (!through)
+        return flatPicture(plan, space, request, ctx);
+    ExecContext making = ctx.part(0.0, 0.9), bringing = ctx.part(0.9, 1.0);
+    const Image<float> flat = flatPicture(plan, space, through->flat, making);
+    return through->light(plan.map, flat.view(), bringing);
 }
 
 Image<float> render(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx)
