@@ -251,9 +251,9 @@ Rect pictureArea(const RenderPlan &plan)
                 std::min(area.y1, kept.y1)};
     else if (s.corners == Corners::Cut)
         area = map.covered(area, kept);
-    constexpr double kRounding = 1e-6; // what lies on a pixel's edge within this does so
-    Rect out{int(std::ceil(area.x0 - kRounding)), int(std::ceil(area.y0 - kRounding)),
-             int(std::floor(area.x1 + kRounding)), int(std::floor(area.y1 + kRounding))};
+    constexpr double kOnEdge = 1e-6; // pixels: what lies on an edge within this does so
+    Rect out{int(std::ceil(area.x0 - kOnEdge)), int(std::ceil(area.y0 - kOnEdge)),
+             int(std::floor(area.x1 + kOnEdge)), int(std::floor(area.y1 + kOnEdge))};
     out.x0 = std::clamp(out.x0, 0, map.width() - 1);
     out.y0 = std::clamp(out.y0, 0, map.height() - 1);
     out.x1 = std::clamp(out.x1, out.x0 + 1, map.width());
