@@ -140,10 +140,10 @@ void MainWindow::askAndCompareWithFile()
 void MainWindow::copySettings()
 {
     const CopiedSettings copied = document_->copied();
-    auto *data = new QMimeData;
-    data->setData(kCopiedMime, QByteArray::fromStdString(copiedText(copied)));
-    data->setText(QString::fromStdString(recipeText(copied.settings)));
-    QApplication::clipboard()->setMimeData(data);
+    auto *mime = new QMimeData;
+    mime->setData(kCopiedMime, QByteArray::fromStdString(copiedText(copied)));
+    mime->setText(QString::fromStdString(recipeText(copied.settings)));
+    QApplication::clipboard()->setMimeData(mime);
     status_->say(tr("All settings are copied: paste them on another picture with Ctrl+Shift+V."));
 }
 

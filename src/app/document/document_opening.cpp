@@ -223,7 +223,7 @@ void Document::begin(KeptWork work, const std::optional<Recipe> &before)
     deletedVersions_.clear();
     claim_.reset();
     unkept_.clear();
-    kept_ = {};
+    kept_ = Project();
     keptPath_ = keepsWork_ ? work.path : QString();
     if (!work.project)
         return;
