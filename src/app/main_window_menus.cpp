@@ -100,7 +100,7 @@ void MainWindow::makeMenus()
                                goTo(Step::Colour);
                                pickBy(colourPanel_->hues()->pick(), &Document::pickHue, !canvas_->isPicking());
                            });
-    needSet_ << addCommand(edit, tr("&Draw a straight line"), QKeySequence(Qt::Key_R),
+    needSet_ << addCommand(edit, tr("&Draw a straight line"), QKeySequence(tr("Shift+R")),
                            tr("The next drag goes along something that should be level or upright."), [this] {
                                goTo(Step::Geometry);
                                canvas_->setRuling(!canvas_->isRuling());

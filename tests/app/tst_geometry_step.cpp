@@ -118,7 +118,7 @@ private Q_SLOTS:
         QVERIFY2(std::abs(a.x() - b.x()) < 0.01, qPrintable(QString::number(a.x() - b.x())));
         QVERIFY(std::abs(geometry().angle - 0.52) < 0.2 && geometry().tilt == 0.0);
         // Another upright one, apart from it, tells the tilt.
-        QTest::keyClick(&window_->canvas(), Qt::Key_R);
+        QTest::keyClick(&window_->canvas(), Qt::Key_R, Qt::ShiftModifier);
         QVERIFY(window_->canvas().isRuling());
         drag({1250, 250}, {1200, 800});
         QVERIFY(geometry().tilt != 0.0);
@@ -128,7 +128,7 @@ private Q_SLOTS:
         }
         document().undo();
         QCOMPARE(geometry().tilt, 0.0);
-        QTest::keyClick(&window_->canvas(), Qt::Key_R);
+        QTest::keyClick(&window_->canvas(), Qt::Key_R, Qt::ShiftModifier);
         QTest::keyClick(&window_->canvas(), Qt::Key_Escape); // it was not meant
         QVERIFY(!window_->canvas().isRuling());
     }

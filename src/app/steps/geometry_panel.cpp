@@ -32,7 +32,7 @@ GeometryPanel::GeometryPanel(Document *document, QWidget *parent)
     rule_->setCheckable(true);
     rule_->setToolTip(
         tr("Then drag along something that should be level or upright. Up to four lines: two upright ones "
-           "make walls parallel, two level ones straighten what runs away. R"));
+           "make walls parallel, two level ones straighten what runs away. Shift+R"));
     level_->setToolTip(tr("Turns the picture by the lines that are found in it."));
     upright_->setToolTip(tr("Makes the walls upright by the lines that are found in the picture; then take some of it "
                             "back with Strength where it looks top-heavy."));
