@@ -49,6 +49,14 @@ public:
         }
         QVERIFY(!busy());
     }
+    /// The picture on the canvas once it is as a file would show it: what comes first differs from it in fine detail.
+    QImage picture() const
+    {
+        settle();
+        for (int i = 0; i < 1000 && !canvas().picture().exact; ++i)
+            QTest::qWait(10);
+        return canvas().picture().image;
+    }
     void press(int key, Qt::KeyboardModifiers modifiers = {}) const
     {
         canvas().setFocus();

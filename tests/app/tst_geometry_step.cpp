@@ -26,11 +26,7 @@ class TestGeometryStep : public QObject {
     Document &document() const { return window_->document(); }
     GeometryPanel &panel() const { return *window().geometryPanel(); }
     const GeometrySettings &geometry() const { return document().recipe().geometry; }
-    QImage picture() const
-    {
-        window_->settle();
-        return window_->canvas().picture().image;
-    }
+    QImage picture() const { return window_->picture(); }
     void set(const GeometrySettings &geometry) const
     {
         document().setGeometry(geometry, QStringLiteral("geometry"));

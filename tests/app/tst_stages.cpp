@@ -40,11 +40,7 @@ class TestStages : public QObject {
                 return action;
         return nullptr;
     }
-    QImage picture() const
-    {
-        window_->settle();
-        return window_->canvas().picture().image;
-    }
+    QImage picture() const { return window_->picture(); }
     static void type(QLineEdit *edit, const QString &text)
     {
         edit->setFocus();
