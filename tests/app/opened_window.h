@@ -53,7 +53,7 @@ public:
     QImage picture() const
     {
         settle();
-        for (int i = 0; i < 1000 && !canvas().picture().exact; ++i)
+        for (int i = 0; i < 500 && !canvas().picture().exact && !document().inspection(); ++i)
             QTest::qWait(10);
         return canvas().picture().image;
     }
