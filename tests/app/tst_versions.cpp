@@ -117,6 +117,24 @@ private Q_SLOTS:
         QCOMPARE(names(), (QStringList{"one", "one, again", "three"}));
         QVERIFY(document().versions()[1].recipe == document().versions()[0].recipe);
     }
+    void theyLieAsThePictureDoes() // pixels on pixels, whatever was turned or switched off since
+    {
+        GeometrySettings turned;
+        turned.turn = QuarterTurn::Right;
+        document().setGeometry(turned, QStringLiteral("turn"));
+        window_->settle();
+        command(QStringLiteral("Shift+K"))->trigger();
+        QTRY_VERIFY(!document().versionPicture(0).isNull());
+        QVERIFY(document().versionPicture(0).height() > document().versionPicture(0).width());
+        document().setGroupOn(QStringLiteral("straighten"), false);
+        document().comparison()->setAgainst({ViewSource::Kind::Version, {}, 1}); // the settings as they are
+        document().comparison()->setWay(CompareWay::Beside);
+        document().setTone(&ToneSettings::exposure, start_ - 2.0, QStringLiteral("exposure"));
+        window_->settle();
+        for (int i = 0; i < 500 && !window_->canvas().picture().exact; ++i)
+            QTest::qWait(10);
+        QCOMPARE(window_->canvas().picture().against, window_->canvas().picture().image);
+    }
     void theComparisonFollowsItsVersion()
     {
         Comparison &comparison = *document().comparison();

@@ -166,6 +166,10 @@ void Document::recipeIsNew()
     const bool framesChanged = !areSameUpTo(Stage::Align, now, mergedRecipe_) || now.frames != mergedRecipe_.frames;
     const bool cropChanged = !areSameAt(Stage::Geometry, now, mergedRecipe_);
     const bool whiteChanged = !areSameAt(Stage::Scene, now, mergedRecipe_);
+    if (cropChanged) { // pictures of versions lie as the picture does
+        versionLane_.discard();
+        versionPictures_.clear();
+    }
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = now.geometry;
         arrange();
@@ -183,6 +187,7 @@ void Document::recipeIsNew()
         mergedRecipe_.lamp = now.lamp;
         findHistogram();
     }
+    paintVersions();
     renderView();
 }
 

@@ -61,8 +61,7 @@ void Document::straighten(Straightening what)
             if (!*outcome.result)
                 return Q_EMIT remarked(tr("No lines in this picture say clearly what is level or upright: nothing was "
                                           "changed. Draw one along something that should be."));
-            setGeometry(**outcome.result,
-                        what == Straightening::Angle ? tr("level by itself") : tr("upright by itself"));
+            setGeometry(**outcome.result, what == Straightening::Angle ? tr("level by itself") : tr("plumb by itself"));
         });
 }
 

@@ -216,9 +216,9 @@ void Document::load(Opening asked, std::optional<Recipe> before)
 /// The work of a set of its own.
 void Document::begin(KeptWork work, const std::optional<Recipe> &before)
 {
-    Recipe start;
-    start.tone = automatic_;
-    history_ = History(before ? *before : start);
+    history_ = History(before ? *before : start());
+    saidWhere_ = false;
+    keptRecipe_.reset();
     versions_.clear();
     deletedVersions_.clear();
     claim_.reset();
@@ -228,6 +228,7 @@ void Document::begin(KeptWork work, const std::optional<Recipe> &before)
     if (!work.project)
         return;
     history_ = std::move(work.project->history);
+    keptRecipe_ = recipe();
     for (ProjectVersion &version : work.project->versions)
         versions_ << Version{QString::fromStdString(version.name), std::move(version.recipe),
                              std::move(version.unknown)};

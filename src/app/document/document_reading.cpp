@@ -24,7 +24,8 @@ std::optional<Probe> Document::probe(const QPointF &position) const
     const Merged &pixels = merged_->pixels;
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
     const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
-    const Matrix3 white = balancedMatrix(merged_->colour, neutralUnder(recipe().white, merged_->colour, *measured_));
+    const Matrix3 white =
+        balancedMatrix(merged_->colour, neutralUnder(inForce(recipe(), *measured_).white, merged_->colour, *measured_));
     const Vector3 rgb = sceneLightAt(*merged_, white, lamp_, x, y);
     Probe out;
     double luminance = 0.0;

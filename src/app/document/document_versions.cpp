@@ -104,12 +104,12 @@ void Document::paintVersions()
     job.reduction = previewReduction(sources_);
     const QRectF area(area_);
     using Painted = std::vector<std::pair<Recipe, QImage>>;
-    auto work = [job, wanted, area,
+    auto work = [job, wanted, area, geometry = inForce(recipe(), *measured_).geometry,
                  size = area_.size().scaled(kLargest, Qt::KeepAspectRatio)](ExecContext &ctx) mutable {
         Painted out;
         for (const Recipe &recipe : wanted) {
-            job.recipe = recipe;
-            job.recipe.geometry = {};
+            job.recipe = inForce(recipe, job.measured);
+            job.recipe.geometry = geometry; // the area is one of its plane
             out.emplace_back(recipe, paintView(job, {area, size}, ctx));
         }
         return out;

@@ -206,9 +206,9 @@ ViewJob Document::jobFor(const ViewSource &source)
     };
     const FrameView::As as = comparison_->framesAsTaken() ? FrameView::As::Taken : FrameView::As::Through;
     const auto showOther = [&](const Recipe &other) {
-        job.recipe = other;
+        job.recipe = inForce(other, *measured_);
         job.recipe.output = recipe().output;
-        job.recipe.geometry = recipe().geometry; // pixels lie on pixels
+        job.recipe.geometry = inForce(recipe(), *measured_).geometry; // pixels lie on pixels
         job.recipe.frames.reference = bracket_->frames[bracket_->reference].frame->id;
         Recipe now = recipe();
         now.frames.reference = job.recipe.frames.reference;

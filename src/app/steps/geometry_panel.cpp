@@ -19,7 +19,7 @@ constexpr size_t kMostLines = 4;
 GeometryPanel::GeometryPanel(Document *document, QWidget *parent)
     : Panel(parent), document_(document), controls_(new FieldControls(document, this)),
       rule_(new QPushButton(tr("Draw a line"), this)), level_(new QPushButton(tr("Level by itself"), this)),
-      upright_(new QPushButton(tr("Upright by itself"), this)), forget_(new QPushButton(tr("Forget the lines"), this)),
+      upright_(new QPushButton(tr("Plumb by itself"), this)), forget_(new QPushButton(tr("Forget the lines"), this)),
       shape_(new ChoiceRow(tr("Shape"),
                            {{tr("All"), tr("All of the picture")},
                             {tr("1:1"), tr("A square")},
