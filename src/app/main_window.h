@@ -20,6 +20,7 @@ class FrameCaption;
 class HoldKeys;
 class InspectionCaption;
 class MergePanel;
+class ExportPanel;
 class FramesPanel;
 class GeometryPanel;
 class LightScale;
@@ -78,6 +79,7 @@ protected:
     void closeEvent(QCloseEvent *event) override;
 
 private:
+    void connectParts();
     void makeMenus();
     void makeSurroundMenu(QMenu *view);
     void makeThemeMenu(QMenu *view);
@@ -156,6 +158,7 @@ private:
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
     GeometryPanel *geometryPanel_;
+    ExportPanel *exportPanel_;
     StagesPanel *stages_;
     HistoryPanel *historyPanel_;
     QPushButton *picker_ = nullptr; // who asked for the next click on the picture
