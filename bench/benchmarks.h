@@ -47,6 +47,8 @@ void benchChain(Report &report, const std::string &folder);
 
 /// lights.*: rooms between a lamp and a window, two clicks
 void benchLights(Report &report, const std::string &folder);
+/// straighten.*: walls seen askew, straightened by themselves
+void benchStraighten(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

@@ -39,6 +39,7 @@ int main(int argc, char **argv)
         {QStringLiteral("movement"), &benchMovement},
         {QStringLiteral("worlds"), &benchWorlds},
         {QStringLiteral("lights"), &benchLights},
+        {QStringLiteral("straighten"), &benchStraighten},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

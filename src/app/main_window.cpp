@@ -287,9 +287,15 @@ void MainWindow::goTo(Step step)
     endTasting();
     path_->setCurrent(int(step));
     panels_->setCurrentIndex(int(step));
-    canvas_->setRuling(false);
     canvas_->setDrawing(std::nullopt);
+    geometryPanel_->useTools();
+    refreshTool();
     refreshShapes();
+}
+
+void MainWindow::refreshTool()
+{
+    canvas_->setTool(panels_->currentIndex() == int(Step::Geometry) ? geometryPanel_->tool() : nullptr);
 }
 
 void MainWindow::refreshShapes()

@@ -127,6 +127,7 @@ private:
     void refreshMarks();
     /// The next click on the picture is for `pick`; `button` stays down until then.
     void pickBy(QPushButton *button, void (Document::*pick)(const QPointF &), bool on);
+    void refreshTool();   ///< that lies over the picture
     void refreshShapes(); ///< areas that were drawn on the picture
     void refreshMessages();
     void showShortcuts();

@@ -97,10 +97,16 @@ void MainWindow::connectParts()
             picker_->setChecked(false);
     });
     connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { (document_->*pick_)(at); });
-    connect(geometryPanel_, &GeometryPanel::rulingAsked, canvas_, &Canvas::setRuling);
+    connect(geometryPanel_, &GeometryPanel::toolChanged, this, &MainWindow::refreshTool);
+    connect(geometryPanel_, &GeometryPanel::linesMoved, this, [this] {
+        if (panels_->currentIndex() == int(Step::Geometry))
+            canvas_->showGridBriefly();
+    });
+    connect(canvas_, &Canvas::handleChosen, this, [this](const QString &name) {
+        if (!name.isEmpty())
+            status_->say(tr("%1: arrow keys move it, Tab goes on").arg(name));
+    });
     connect(geometryPanel_, &GeometryPanel::linesChanged, this, &MainWindow::refreshShapes);
-    connect(canvas_, &Canvas::ruled, geometryPanel_, &GeometryPanel::takeLine);
-    connect(canvas_, &Canvas::rulingChanged, geometryPanel_, &GeometryPanel::setRuling);
     MovementGroup *movement = mergePanel_->movement();
     connect(movement, &MovementGroup::placeAsked, canvas_, &Canvas::showArea);
     connect(movement, &MovementGroup::drawingAsked, canvas_, &Canvas::setDrawing);

@@ -21,6 +21,7 @@
 #include <QCoreApplication>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QPushButton>
 #include <QStackedWidget>
 
 namespace yolk::app {
@@ -103,7 +104,12 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(edit, tr("&Draw a straight line"), QKeySequence(tr("Shift+R")),
                            tr("The next drag goes along something that should be level or upright."), [this] {
                                goTo(Step::Geometry);
-                               canvas_->setRuling(!canvas_->isRuling());
+                               geometryPanel_->rule()->click();
+                           });
+    needSet_ << addCommand(edit, tr("Pull c&orners"), QKeySequence(tr("Shift+C")),
+                           tr("Four eggs on the picture make walls upright and level lines level."), [this] {
+                               goTo(Step::Geometry);
+                               geometryPanel_->pull()->click();
                            });
     needSet_ << addCommand(edit, tr("&Leave out what adds little"), QKeySequence(tr("Ctrl+Shift+L")),
                            tr("Leaves out the frames without which the set holds as much."),
@@ -135,9 +141,7 @@ void MainWindow::makeMenus()
                            tr("Shows a single frame, then the next darker one."), [this] { document_->stepLook(-1); });
     needSet_ << addCommand(view, tr("The &picture"), QKeySequence(Qt::Key_Escape), tr("Shows the picture again."),
                            [this] {
-                               canvas_->setPicking(false);
-                               canvas_->setDrawing(std::nullopt);
-                               canvas_->setRuling(false);
+                               canvas_->giveUp();
                                document_->lookAt(std::nullopt);
                            });
     view->addSeparator();

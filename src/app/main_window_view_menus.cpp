@@ -53,7 +53,7 @@ void MainWindow::makeSurroundMenu(QMenu *menu)
 void MainWindow::makeGuidesMenu(QMenu *menu)
 {
     auto *group = new QActionGroup(this);
-    const std::array names{tr("&None"), tr("&Thirds"), tr("&Squares"), tr("&Diagonals")};
+    const std::array names{tr("&None"), tr("&Thirds"), tr("&Golden section"), tr("&Squares"), tr("&Diagonals")};
     for (int i = 0; i < int(names.size()); ++i) {
         QAction *action = addCommand(menu, names[size_t(i)], {}, tr("Lines over the picture, for judging it."),
                                      [this, i] { canvas_->setGuides(Guides(i)); });

@@ -2,6 +2,7 @@
 #include "opened_window.h"
 
 #include "steps/geometry_panel.h"
+#include "steps/lens_dialog.h"
 #include "widgets/choice_row.h"
 #include "widgets/value_slider.h"
 
@@ -11,6 +12,8 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSignalSpy>
+
+#include <opencv2/imgcodecs.hpp>
 
 #include <cmath>
 #include <random>
@@ -52,6 +55,17 @@ class TestGeometryStep : public QObject {
         window_->settle();
     }
 
+    void dragPlane(const QPointF &from, const QPointF &to) const // places of the picture's plane
+    {
+        Canvas &canvas = window_->canvas();
+        const QPoint start = canvas.widgetAt(from).toPoint(), end = canvas.widgetAt(to).toPoint();
+        QTest::mousePress(&canvas, Qt::LeftButton, {}, start);
+        QTest::mouseMove(&canvas, (start + end) / 2);
+        QTest::mouseMove(&canvas, end);
+        QTest::mouseRelease(&canvas, Qt::LeftButton, {}, end);
+        window_->settle();
+    }
+
 private Q_SLOTS:
     void init()
     {
@@ -75,9 +89,10 @@ private Q_SLOTS:
     }
     void everyControlChangesThePicture()
     {
-        for (const auto &[path, value] : {std::pair("geometry.angle", "2"), std::pair("geometry.tilt", "4"),
-                                          std::pair("geometry.swing", "4"), std::pair("geometry.distortion", "3"),
-                                          std::pair("geometry.left", "0.2"), std::pair("geometry.bottom", "0.8")}) {
+        for (const auto &[path, value] :
+             {std::pair("geometry.angle", "2"), std::pair("geometry.tilt", "4"), std::pair("geometry.swing", "4"),
+              std::pair("geometry.distortion", "3"), std::pair("geometry.bend_across", "5"),
+              std::pair("geometry.bend_down", "5"), std::pair("lens.vignetting", "1")}) {
             const QImage before = picture();
             type(path, QLatin1String(value));
             QVERIFY2(picture() != before, path);
@@ -105,9 +120,9 @@ private Q_SLOTS:
         // Along something that is upright in the frame but for half a degree, as a hand finds it.
         const QPointF from(700, 250), to(705, 800);
         QTest::mouseClick(panel().rule(), Qt::LeftButton);
-        QVERIFY(window_->canvas().isRuling() && panel().rule()->isChecked());
+        QVERIFY(panel().rule()->isChecked() && window_->canvas().tool() == panel().tool());
         drag(from, to);
-        QVERIFY(!window_->canvas().isRuling() && !panel().rule()->isChecked());
+        QVERIFY(!panel().rule()->isChecked());
         QCOMPARE(panel().lines().size(), size_t(1));
         const SceneLine &line = panel().lines()[0];
         const QPointF a = document().toPicture({line.a.x, line.a.y}), b = document().toPicture({line.b.x, line.b.y});
@@ -115,7 +130,7 @@ private Q_SLOTS:
         QVERIFY(std::abs(geometry().angle - 0.52) < 0.2 && geometry().tilt == 0.0);
         // Another upright one, apart from it, tells the tilt.
         QTest::keyClick(&window_->canvas(), Qt::Key_R, Qt::ShiftModifier);
-        QVERIFY(window_->canvas().isRuling());
+        QVERIFY(panel().rule()->isChecked());
         drag({1250, 250}, {1200, 800});
         QVERIFY(geometry().tilt != 0.0);
         for (const SceneLine &l : panel().lines()) {
@@ -126,7 +141,7 @@ private Q_SLOTS:
         QCOMPARE(geometry().tilt, 0.0);
         QTest::keyClick(&window_->canvas(), Qt::Key_R, Qt::ShiftModifier);
         QTest::keyClick(&window_->canvas(), Qt::Key_Escape); // it was not meant
-        QVERIFY(!window_->canvas().isRuling());
+        QVERIFY(!panel().rule()->isChecked());
     }
     void theBarnStandsUprightByItself()
     {
@@ -181,16 +196,19 @@ private Q_SLOTS:
     void cropsHaveTheirShape()
     {
         ChoiceRow *shape = panel().shape();
-        QCOMPARE(shape->index(), 0);
+        QCOMPARE(shape->index(), int(CropShape::Free));
         const auto ratio = [&] { return double(document().pictureArea().width()) / document().pictureArea().height(); };
-        Q_EMIT shape->chosen(3); // 3:2
+        const auto press = [&](const QString &text) {
+            for (QPushButton *button : panel().findChildren<QPushButton *>())
+                if (button->text() == text)
+                    QTest::mouseClick(button, Qt::LeftButton);
+        };
+        Q_EMIT shape->chosen(int(CropShape::ThreeTwo));
         QVERIFY(std::abs(ratio() - 1.5) < 0.01);
-        Q_EMIT shape->chosen(2);
+        Q_EMIT shape->chosen(int(CropShape::FiveFour));
         QVERIFY(std::abs(ratio() - 1.25) < 0.01);
-        QCOMPARE(shape->index(), 2);
-        for (QPushButton *button : panel().findChildren<QPushButton *>())
-            if (button->text() == QStringLiteral("Other way up"))
-                QTest::mouseClick(button, Qt::LeftButton);
+        QCOMPARE(shape->index(), int(CropShape::FiveFour));
+        press(QStringLiteral("Other way up"));
         QVERIFY(std::abs(ratio() - 0.8) < 0.01);
         type("geometry.angle", QStringLiteral("4"));
         QVERIFY(std::abs(ratio() - 0.8) < 0.01); // while it is turned too
@@ -201,9 +219,156 @@ private Q_SLOTS:
         for (const QLabel *label : panel().findChildren<QLabel *>())
             said = said || label->text().startsWith(size);
         QVERIFY(said);
-        Q_EMIT shape->chosen(0);
+        press(QStringLiteral("Take all"));
         QCOMPARE(geometry().right, 1.0);
-        QCOMPARE(shape->index(), 0);
+        QCOMPARE(geometry().top, 0.0);
+    }
+    void theCropIsDraggedOnTheCanvas()
+    {
+        Canvas &canvas = window_->canvas();
+        const QRect plane(QPoint(0, 0), document().planeSize());
+        // What is cut off stays in view, darker.
+        const QPoint out = canvas.widgetAt({plane.width() * 0.9, plane.height() * 0.9}).toPoint();
+        const QPoint in = canvas.widgetAt({plane.width() * 0.3, plane.height() * 0.3}).toPoint();
+        const QColor outBefore = window_->shown().pixelColor(out), inBefore = window_->shown().pixelColor(in);
+        const QPointF corner = panel().tool()->handles()[4];
+        dragPlane(corner, corner - QPointF(400, 300));
+        QVERIFY(std::abs(document().pictureArea().width() - (plane.width() - 400)) <=
+                6); // a pixel of the screen is some
+        QVERIFY(std::abs(document().pictureArea().height() - (plane.height() - 300)) <= 6);
+        QVERIFY(window_->shown().pixelColor(out).lightness() < outBefore.lightness());
+        QCOMPARE(window_->shown().pixelColor(in), inBefore);
+        QCOMPARE(document().undoName(), QStringLiteral("crop")); // one step
+        // All of it is moved, and stays on the picture.
+        const QRect before = document().pictureArea();
+        dragPlane(QPointF(before.center()), QPointF(before.center()) + QPointF(200, 2000));
+        QCOMPARE(document().pictureArea().size(), before.size());
+        QCOMPARE(document().pictureArea().bottom(), plane.bottom());
+        QVERIFY(document().pictureArea().left() > before.left() + 150);
+        document().undo();
+        QCOMPARE(document().pictureArea(), before);
+        document().undo();
+        QCOMPARE(document().pictureArea(), plane);
+        // By keys: Tab to the right side, then arrows.
+        canvas.setFocus();
+        for (int i = 0; i < 4; ++i)
+            QTest::keyClick(&canvas, Qt::Key_Tab);
+        QCOMPARE(canvas.chosenHandle(), 3);
+        QTest::keyClick(&canvas, Qt::Key_Left);
+        QTest::keyClick(&canvas, Qt::Key_Left, Qt::ShiftModifier);
+        const int moved = plane.width() - document().pictureArea().width();
+        QVERIFY2(std::abs(moved - 11.0 / canvas.zoom()) <= 2.0, qPrintable(QString::number(moved)));
+        for (int i = 0; i < 5; ++i)
+            QTest::keyClick(&canvas, Qt::Key_Tab);
+        QVERIFY(canvas.chosenHandle() < 0 && !canvas.hasFocus()); // and on to what follows
+        window().goTo(Step::Tone);                                // the frame is gone, the crop is not
+        window_->settle();
+        QVERIFY(!canvas.tool());
+        QVERIFY(canvas.picture().region.width() <= document().pictureArea().width() + 1);
+    }
+    void cornersArePulled()
+    {
+        Canvas &canvas = window_->canvas();
+        QTest::keyClick(&canvas, Qt::Key_C, Qt::ShiftModifier);
+        QVERIFY(panel().pull()->isChecked());
+        const QPointF egg = panel().tool()->handles()[0];
+        const QPointF scene = document().toReference(egg);
+        const QImage before = window_->shown();
+        dragPlane(egg, egg - QPointF(40, 0));
+        QVERIFY(geometry().tilt > 0.5);
+        QVERIFY(std::abs(document().toPicture(scene).x() - egg.x() + 40.0) < 2.5); // it came along
+        QVERIFY(window_->shown() != before);
+        QTest::keyClick(&canvas, Qt::Key_Tab);
+        QTest::keyClick(&canvas, Qt::Key_Up);
+        QVERIFY(geometry().swing != 0.0);
+        QTest::keyClick(&canvas, Qt::Key_Return);
+        QVERIFY(!panel().pull()->isChecked());
+        document().undo();
+        document().undo();
+        QVERIFY(geometry() == GeometrySettings());
+    }
+    void aLineIsDrawnByKeys()
+    {
+        Canvas &canvas = window_->canvas();
+        QTest::keyClick(&canvas, Qt::Key_R, Qt::ShiftModifier);
+        canvas.setFocus();
+        QTest::keyClick(&canvas, Qt::Key_Tab); // its beginning
+        QTest::keyClick(&canvas, Qt::Key_Up);
+        QTest::keyClick(&canvas, Qt::Key_Up, Qt::ShiftModifier);
+        const double lean =
+            std::atan(11.0 / canvas.zoom() / (0.4 * document().planeSize().width())) * 180.0 / 3.14159265;
+        QTest::keyClick(&canvas, Qt::Key_Return);
+        QVERIFY(!panel().rule()->isChecked());
+        QCOMPARE(panel().lines().size(), size_t(1));
+        QVERIFY2(std::abs(geometry().angle + lean) < 0.01, qPrintable(QString::number(geometry().angle)));
+    }
+    void aLensIsChosenFromAList()
+    {
+        QVERIFY(document().lensName().isEmpty());                                             // a simulated camera
+        QVERIFY(panel().controls()->control(QStringLiteral("lens.straightens"))->isHidden()); // it would do nothing
+        const QImage before = picture();
+        LensDialog dialog({QStringLiteral("One 24-70mm"), QStringLiteral("Two 50mm"), QStringLiteral("Three 24mm")},
+                          {});
+        dialog.show();
+        QCOMPARE(dialog.chosen(), QString());
+        QTest::keyClicks(dialog.search(), QStringLiteral("24 70"));
+        QCOMPARE(dialog.chosen(), QStringLiteral("One 24-70mm"));
+        dialog.search()->clear();
+        QTest::keyClicks(dialog.search(), QStringLiteral("24"));
+        QTest::keyClick(dialog.search(), Qt::Key_Down);
+        QCOMPARE(dialog.chosen(), QStringLiteral("Three 24mm"));
+        // The first listed lens whose data bend and darken.
+        LensSettings lens;
+        lens.straightens = lens.evens = true;
+        for (const std::string &name : listedLenses()) {
+            const LensProfilePtr profile = lensProfile({{}, {}, 0.0, 1620, 1080}, name);
+            if (profile && std::abs(profile->distortion.at(1.0)) > 0.02 && profile->vignetting.at(1.0) > 0.3) {
+                lens.name = name;
+                break;
+            }
+        }
+        QVERIFY(!lens.name.empty());
+        document().setLens(lens, QStringLiteral("lens"));
+        QCOMPARE(document().lensName(), QString::fromStdString(lens.name));
+        const QImage both = picture();
+        QVERIFY(both != before);
+        lens.straightens = false;
+        document().setLens(lens, QStringLiteral("lens"));
+        const QImage even = picture(); // lies as before, lighter at its rim
+        QCOMPARE(document().pictureArea().size(), document().planeSize());
+        QCOMPARE(even.size(), before.size());
+        const QRect rim(2, 2, 30, 30);
+        double sum = 0.0;
+        for (int y = rim.top(); y < rim.bottom(); ++y)
+            for (int x = rim.left(); x < rim.right(); ++x)
+                sum += qGray(even.pixel(x, y)) - qGray(before.pixel(x, y));
+        QVERIFY2(sum > 0.0, qPrintable(QString::number(sum)));
+        const QPoint middle(even.width() / 2, even.height() / 2);
+        QVERIFY(std::abs(qGray(even.pixel(middle)) - qGray(before.pixel(middle))) < 4);
+    }
+    void emptyCornersAreFilledOrTransparent()
+    {
+        const QTemporaryDir dir;
+        GeometrySettings s;
+        s.angle = 10.0;
+        s.corners = Corners::Leave;
+        set(s);
+        QCOMPARE(document().pictureArea().size(), document().planeSize());
+        const QString path = dir.filePath(QStringLiteral("picture.tif"));
+        QSignalSpy kept(&document(), &Document::kept);
+        document().exportPicture(path);
+        QVERIFY(kept.wait(60000));
+        const cv::Mat file = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);
+        QCOMPARE(file.channels(), 4);
+        QCOMPARE(file.at<cv::Vec4w>(2, 2)[3], uint16_t(0));
+        QCOMPARE(file.at<cv::Vec4w>(file.rows / 2, file.cols / 2)[3], uint16_t(0xffff));
+        s.corners = Corners::Fill;
+        set(s);
+        document().exportPicture(path);
+        QVERIFY(kept.wait(60000));
+        const cv::Mat filled = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);
+        QCOMPARE(filled.channels(), 3);
+        QVERIFY(filled.at<cv::Vec3w>(2, 2) != filled.at<cv::Vec3w>(2, filled.cols - 3)); // each as its edge is
     }
     void filesAreWhatTheCanvasShows()
     {

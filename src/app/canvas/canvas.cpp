@@ -1,7 +1,6 @@
 #include "canvas/canvas.h"
 
-#include <QKeyEvent>
-#include <QMouseEvent>
+#include <QEvent>
 
 #include <algorithm>
 #include <cmath>
@@ -28,7 +27,7 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     connect(document, &Document::setChanged, this, &Canvas::newSet);
     connect(document, &Document::viewReady, this, &Canvas::take);
     connect(document, &Document::bracketChanged, this, [this] {
-        if (document_->pictureArea() != area_) // another reference frame, another crop
+        if (shownArea() != area_) // another reference frame, another crop
             newSet();
     });
     connect(document, &Document::loupeReady, this, [this](const ViewPicture &closer) {
@@ -36,6 +35,8 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
         update();
     });
     const auto repaint = qOverload<>(&QWidget::update);
+    gridTimer_.setSingleShot(true);
+    connect(&gridTimer_, &QTimer::timeout, this, repaint);
     connect(document, &Document::summaryChanged, this, repaint);
     connect(document, &Document::readingsChanged, this, repaint);
     connect(document, &Document::lookChanged, this, repaint);
@@ -53,10 +54,7 @@ void Canvas::setPicking(bool picking)
     if (picking == picking_)
         return;
     picking_ = picking;
-    if (picking)
-        setCursor(Qt::CrossCursor);
-    else
-        unsetCursor();
+    refreshCursor();
     Q_EMIT pickingChanged(picking);
 }
 
@@ -67,27 +65,10 @@ void Canvas::setDrawing(std::optional<double> radius)
     const bool changed = radius.has_value() != drawing_.has_value();
     drawing_ = radius;
     stroke_ = {};
-    if (radius)
-        setCursor(Qt::CrossCursor);
-    else
-        unsetCursor();
+    refreshCursor();
     update();
     if (changed)
         Q_EMIT drawingChanged(isDrawing());
-}
-
-void Canvas::setRuling(bool on)
-{
-    if (on == ruling_)
-        return;
-    ruling_ = on;
-    stroke_ = {};
-    if (on)
-        setCursor(Qt::CrossCursor);
-    else
-        unsetCursor();
-    update();
-    Q_EMIT rulingChanged(on);
 }
 
 void Canvas::setShapes(const QList<DrawnShape> &shapes)
@@ -130,9 +111,14 @@ void Canvas::showArea(const QRectF &area)
     viewChanged();
 }
 
+QRect Canvas::shownArea() const
+{
+    return tool_ && tool_->showsPlane() ? QRect(QPoint(0, 0), document_->planeSize()) : document_->pictureArea();
+}
+
 void Canvas::newSet()
 {
-    area_ = document_->pictureArea();
+    area_ = shownArea();
     picture_ = {};
     fit();
 }
@@ -283,149 +269,6 @@ void Canvas::resizeEvent(QResizeEvent *)
         fitAs(fitting_);
     else
         viewChanged();
-}
-
-void Canvas::mousePressEvent(QMouseEvent *event)
-{
-    const bool left = event->button() == Qt::LeftButton;
-    if (!left && event->button() != Qt::MiddleButton)
-        return;
-    const QPointF at = pictureAt(event->position());
-    if (picking_ && left) {
-        setPicking(false);
-        if (QRectF(area_).contains(at))
-            Q_EMIT picked(document_->toReference(at));
-        return;
-    }
-    if ((drawing_ || ruling_) && left) {
-        stroke_ = {QPolygonF{at}, drawing_.value_or(0.0), true};
-        return update();
-    }
-    if (left && event->modifiers() == Qt::ShiftModifier) {
-        if (QRectF(area_).contains(at))
-            Q_EMIT pinAsked(document_->toReference(at));
-        return;
-    }
-    if (left && overviewBox().contains(event->position())) {
-        draggingOverview_ = true;
-        return centreByOverview(event->position());
-    }
-    if (left && isSplit())
-        grip_ = divider_.gripAt(event->position(), size());
-    if (grip_ != SplitDivider::Grip::None)
-        return update();
-    grab_ = event->position();
-    setCursor(Qt::ClosedHandCursor);
-}
-
-void Canvas::mouseMoveEvent(QMouseEvent *event)
-{
-    if (draggingOverview_) {
-        centreByOverview(event->position());
-    } else if (grip_ != SplitDivider::Grip::None) {
-        divider_.dragTo(event->position(), grip_, size());
-        update();
-    } else if (grab_) {
-        panBy((event->position() - *grab_) * devicePixelRatioF());
-        grab_ = event->position();
-    } else {
-        chooseCursor(event->position());
-    }
-    if (!stroke_.points.isEmpty()) {
-        if (ruling_ && stroke_.points.size() > 1)
-            stroke_.points.removeLast();
-        stroke_.points << pictureAt(event->position());
-        update();
-    }
-    showUnder(event->position());
-}
-
-void Canvas::showUnder(const QPointF &widgetPosition)
-{
-    const QPointF at = pictureAt(widgetPosition);
-    pointerAt_ = widgetPosition;
-    pointer_ = QRectF(area_).contains(at) ? std::optional(at) : std::nullopt;
-    if (loupe_) {
-        lookCloser();
-        update();
-    }
-    Q_EMIT pointed(pointer_ ? std::optional(document_->toReference(*pointer_)) : std::nullopt);
-}
-
-void Canvas::chooseCursor(const QPointF &widgetPosition)
-{
-    if (picking_ || drawing_ || ruling_)
-        return;
-    const auto grip = isSplit() ? divider_.gripAt(widgetPosition, size()) : SplitDivider::Grip::None;
-    if (overviewBox().contains(widgetPosition))
-        setCursor(Qt::PointingHandCursor);
-    else if (grip == SplitDivider::Grip::Ring)
-        setCursor(Qt::CrossCursor);
-    else if (grip == SplitDivider::Grip::Line)
-        setCursor(std::abs(std::cos(divider_.degrees() * 0.017453)) > 0.707 ? Qt::SplitHCursor : Qt::SplitVCursor);
-    else
-        unsetCursor();
-}
-
-void Canvas::mouseReleaseEvent(QMouseEvent *event)
-{
-    if (!stroke_.points.isEmpty() && event->button() == Qt::LeftButton) {
-        DrawnShape done = std::exchange(stroke_, {});
-        for (QPointF &point : done.points)
-            point = document_->toReference(point);
-        if (ruling_) {
-            setRuling(false);
-            if (done.points.size() > 1)
-                Q_EMIT ruled(done.points.first(), done.points.last());
-            return update();
-        }
-        if (done.radius > 0.0 || done.points.size() > 2) // a click goes round nothing
-            Q_EMIT drawn(done);
-        return setDrawing(std::nullopt);
-    }
-    grab_.reset();
-    grip_ = SplitDivider::Grip::None;
-    draggingOverview_ = false;
-    if (picking_ || drawing_ || ruling_)
-        setCursor(Qt::CrossCursor);
-    else
-        chooseCursor(event->position());
-    update();
-}
-
-void Canvas::leaveEvent(QEvent *)
-{
-    pointerAt_.reset();
-    pointer_.reset();
-    update();
-    Q_EMIT pointed(std::nullopt);
-}
-
-void Canvas::wheelEvent(QWheelEvent *event)
-{
-    zoomAt(viewport_.zoom * std::pow(kWheelStep, event->angleDelta().y() / 120.0), event->position());
-}
-
-void Canvas::keyPressEvent(QKeyEvent *event)
-{
-    const double step = 64.0 * devicePixelRatioF();
-    switch (event->key()) {
-    case Qt::Key_Left:
-        return panBy({step, 0});
-    case Qt::Key_Right:
-        return panBy({-step, 0});
-    case Qt::Key_Up:
-        return panBy({0, step});
-    case Qt::Key_Down:
-        return panBy({0, -step});
-    case Qt::Key_Plus:
-    case Qt::Key_Equal:
-        return zoomIn();
-    case Qt::Key_Minus:
-        return zoomOut();
-    default:
-        QWidget::keyPressEvent(event);
-    }
 }
 
 void Canvas::changeEvent(QEvent *event)

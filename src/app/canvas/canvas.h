@@ -2,12 +2,14 @@
 // what it gets.
 #pragma once
 
+#include "canvas/canvas_tool.h"
 #include "canvas/drawn_shape.h"
 #include "canvas/guides.h"
 #include "canvas/split_divider.h"
 #include "canvas/viewport.h"
 #include "document/document.h"
 
+#include <QTimer>
 #include <QWidget>
 
 #include <optional>
@@ -27,9 +29,13 @@ public:
     /// longer.
     void setDrawing(std::optional<double> radius);
     bool isDrawing() const { return drawing_.has_value(); }
-    /// The next drag draws a straight line, which ruled() hands out.
-    void setRuling(bool on);
-    bool isRuling() const { return ruling_; }
+    /// Lies over the picture until another one comes; null: none. It must outlive that.
+    void setTool(CanvasTool *tool);
+    CanvasTool *tool() const { return tool_; }
+    int chosenHandle() const { return chosen_; } ///< of the tool, that keys move; CanvasTool::kNothing: none
+    void chooseHandle(int handle);
+    void giveUp();                                   ///< what was to be picked, drawn or moved next
+    void showGridBriefly();                          ///< while the picture's lines are moved
     void setShapes(const QList<DrawnShape> &shapes); ///< shown over the picture; pixels of the reference frame
     void showArea(const QRectF &area);               ///< at 100 %, its middle in the middle
     void setGuides(Guides guides);
@@ -62,11 +68,10 @@ Q_SIGNALS:
     void pickingChanged(bool picking);
     void
     drawn(const yolk::app::DrawnShape &shape); ///< pixels of the reference frame, as all places that are handed out
-    void ruled(const QPointF &from, const QPointF &to);
-    void rulingChanged(bool on);
     void drawingChanged(bool drawing);
     void pointed(std::optional<QPointF> referencePosition); ///< empty when the pointer is off the picture
     void pinAsked(const QPointF &referencePosition);
+    void handleChosen(const QString &name); ///< of the tool; empty: none
 
 protected:
     void paintEvent(QPaintEvent *) override;
@@ -78,10 +83,15 @@ protected:
     void wheelEvent(QWheelEvent *event) override;
     void keyPressEvent(QKeyEvent *event) override;
     void changeEvent(QEvent *event) override;
+    bool focusNextPrevChild(bool next) override;
 
 private:
     static constexpr double kLoupeSide = 210.0; ///< logical pixels
     enum class Fitting { Free, Whole, Fill };   ///< whether the zoom follows the size of the canvas
+    QRect shownArea() const;                    ///< of the plane
+    double toolReach() const;                   ///< pixels of the plane round a handle
+    bool moveByKey(QKeyEvent *event);
+    void refreshCursor();
     void newSet();
     void take(const ViewPicture &picture);
     void compareAnew();
@@ -111,14 +121,14 @@ private:
 
     Document *document_;
     QColor surround_;
-    QRect area_;          ///< of the reference frame that is shown
+    QRect area_;          ///< of the picture's plane that is shown
     ViewPicture picture_; ///< the newest, of what was visible when it was asked for
     Viewport viewport_;
     Fitting fitting_ = Fitting::Whole;
     Guides guides_ = Guides::None;
     SplitDivider divider_;
     SplitDivider::Grip grip_ = SplitDivider::Grip::None;
-    bool picking_ = false, ruling_ = false, loupe_ = false, draggingOverview_ = false;
+    bool picking_ = false, loupe_ = false, draggingOverview_ = false;
     ViewPicture closer_;               ///< under the loupe
     std::optional<QPointF> pointer_;   ///< picture position
     std::optional<QPointF> pointerAt_; ///< widget pixels; empty when it is elsewhere
@@ -126,6 +136,9 @@ private:
     std::optional<double> drawing_;    ///< radius of the brush, 0: round an area
     DrawnShape stroke_;                ///< what is being drawn
     QList<DrawnShape> shapes_;
+    CanvasTool *tool_ = nullptr;
+    int chosen_ = CanvasTool::kNothing, held_ = CanvasTool::kNothing; ///< handles of the tool: for keys, by the pointer
+    QTimer gridTimer_;
 };
 
 } // namespace yolk::app

@@ -87,13 +87,16 @@ void Canvas::paintSide(QPainter &painter, const QImage &image, bool own) const
 void Canvas::paintOver(QPainter &painter) const
 {
     const QTransform toDevice(zoom(), 0, 0, zoom(), viewport_.origin().x(), viewport_.origin().y());
-    paintGuides(painter, guides_, viewport_.toDevice(QRectF(area_)));
+    const bool grid = gridTimer_.isActive() || (tool_ && tool_->showsGrid());
+    paintGuides(painter, grid ? Guides::Grid : guides_, viewport_.toDevice(QRectF(document_->pictureArea())));
     for (DrawnShape shape : shapes_) {
         for (QPointF &point : shape.points)
             point = document_->toPicture(point);
         paintShape(painter, shape, toDevice);
     }
     paintShape(painter, stroke_, toDevice);
+    if (tool_)
+        tool_->paint(painter, toDevice, devicePixelRatioF(), chosen_);
     paintPins(painter);
 }
 

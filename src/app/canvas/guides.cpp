@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 namespace yolk::app {
 namespace {
@@ -19,11 +20,14 @@ QList<QLineF> linesOf(Guides guides, const QRectF &p)
     case Guides::None:
         break;
     case Guides::Thirds:
-        for (const double t : {1.0 / 3.0, 2.0 / 3.0}) {
+    case Guides::Golden: {
+        const double share = guides == Guides::Thirds ? 1.0 / 3.0 : 2.0 - std::numbers::phi;
+        for (const double t : {share, 1.0 - share}) {
             upright(p.left() + t * p.width());
             level(p.top() + t * p.height());
         }
         break;
+    }
     case Guides::Grid: { // squares, counted from the middle: what is level or upright shows against them
         constexpr double kAcrossLongSide = 16.0;
         const double step = std::max(p.width(), p.height()) / kAcrossLongSide;
@@ -50,15 +54,16 @@ void paintGuides(QPainter &painter, Guides guides, const QRectF &picture)
 {
     painter.save();
     painter.setClipRect(picture);
+    const bool many = guides == Guides::Grid; // fainter, so that the picture is seen
     for (QLineF line : linesOf(guides, picture)) {
         const bool straight = line.dx() == 0.0 || line.dy() == 0.0;
         if (straight) // on whole pixels, so that it is one pixel wide
             line = QLineF(std::floor(line.x1()) + 0.5, std::floor(line.y1()) + 0.5, std::floor(line.x2()) + 0.5,
                           std::floor(line.y2()) + 0.5);
         painter.setRenderHint(QPainter::Antialiasing, !straight);
-        painter.setPen(QPen(QColor(20, 20, 20, 110), straight ? 3.0 : 2.6));
+        painter.setPen(QPen(QColor(20, 20, 20, many ? 60 : 110), straight ? 3.0 : 2.6));
         painter.drawLine(line);
-        painter.setPen(QPen(QColor(250, 250, 248, 200), 1.0));
+        painter.setPen(QPen(QColor(250, 250, 248, many ? 120 : 200), 1.0));
         painter.drawLine(line);
     }
     painter.restore();

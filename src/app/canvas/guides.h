@@ -7,7 +7,7 @@ class QPainter;
 
 namespace yolk::app {
 
-enum class Guides { None, Thirds, Grid, Diagonals };
+enum class Guides { None, Thirds, Golden, Grid, Diagonals };
 
 /// Within `picture`, in the painter's pixels; lines show on any picture.
 void paintGuides(QPainter &painter, Guides guides, const QRectF &picture);

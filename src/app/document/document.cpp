@@ -172,6 +172,7 @@ void Document::recipeIsNew()
     }
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = now.geometry;
+        mergedRecipe_.lens.straightens = now.lens.straightens;
         arrange();
         Q_EMIT bracketChanged();
     }
@@ -185,6 +186,7 @@ void Document::recipeIsNew()
     } else if (whiteChanged) {
         mergedRecipe_.white = now.white;
         mergedRecipe_.lamp = now.lamp;
+        mergedRecipe_.lens = now.lens;
         findHistogram();
     }
     paintVersions();

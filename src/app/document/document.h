@@ -186,9 +186,15 @@ public:
     /// By lines along what should be level or upright, pixels of the reference frame.
     void straightenBy(const std::vector<SceneLine> &lines);
     void straighten(Straightening what); ///< by lines that are found; where none speaks, that is said
-    /// To the largest crop of a shape; empty: to all of the picture.
-    void cropTo(std::optional<double> widthOverHeight);
+    void cropTo(CropShape shape);        ///< to the largest crop of a shape
+    void turnCrop();                     ///< stands upright where it lay
+    void uncrop();
     QSize planeSize() const { return map_ ? QSize(map_->width(), map_->height()) : QSize(); } ///< that is cropped
+    const PictureMap &map() const { return *map_; } ///< between the plane and the reference frame
+    QRectF frameArea() const { return frameArea_; } ///< of the reference frame, that may be shown
+    /// As lens data list it, by the settings or the metadata; empty: they do not.
+    QString lensName() const;
+    void setLens(const LensSettings &lens, const QString &what, const QString &gesture = {});
 
     // ---- movement
     /// Of a frame in use; empty for others.
@@ -369,6 +375,7 @@ private:
     std::optional<Bracket> bracket_;
     std::optional<PictureMap> map_; // between the picture and its reference
     QRect area_;
+    QRectF frameArea_;
     Coverage coverage_;
     std::string lookedAt_; // id of the frame; empty: the merge
     std::optional<Inspection> inspection_;

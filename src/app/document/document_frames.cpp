@@ -15,6 +15,8 @@ void Document::arrange()
     const RenderPlan plan(sources_, *measured_, recipe());
     const Rect area = yolk::pictureArea(plan);
     map_.emplace(plan.map);
+    const Rect frame = croppedArea(plan);
+    frameArea_ = QRectF(frame.x0, frame.y0, frame.width(), frame.height());
     area_ = QRect(area.x0, area.y0, area.width(), area.height());
     movePins(bracket_->frames[bracket_->reference].frame->id);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });

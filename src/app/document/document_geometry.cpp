@@ -22,8 +22,8 @@ void Document::straightenBy(const std::vector<SceneLine> &lines)
     if (!isOpen())
         return;
     const Frame &frame = *bracket_->frames[bracket_->reference].frame;
-    if (const auto found =
-            straightened(recipe().geometry, lines, Straightening::All, frame.width, frame.height, focalOf(frame)))
+    if (const auto found = straightened(recipe().geometry, lines, Straightening::All, frame.width, frame.height,
+                                        opticsOf(frame, recipe().lens)))
         setGeometry(*found, lines.size() == 1 ? tr("straighten by a line") : tr("straighten by lines"));
 }
 
@@ -50,7 +50,8 @@ void Document::straighten(Straightening what)
             for (Point *p : {&line.a, &line.b})
                 *p = {p->x * reduction, p->y * reduction};
         const Frame &frame = plan.reference();
-        return straightenedByMost(settings.geometry, lines, what, frame.width, frame.height, focalOf(frame));
+        return straightenedByMost(settings.geometry, lines, what, frame.width, frame.height,
+                                  opticsOf(frame, settings.lens));
     };
     pickLane_.start<std::optional<GeometrySettings>>(
         {}, work, [this, what](Outcome<std::optional<GeometrySettings>> outcome) {
@@ -65,13 +66,47 @@ void Document::straighten(Straightening what)
         });
 }
 
-void Document::cropTo(std::optional<double> widthOverHeight)
+void Document::cropTo(CropShape shape)
 {
     if (!isOpen())
         return;
-    const GeometrySettings &now = recipe().geometry;
-    setGeometry(widthOverHeight ? croppedTo(now, *widthOverHeight, map_->width(), map_->height()) : uncropped(now),
-                tr("crop"));
+    GeometrySettings next = recipe().geometry;
+    next.shape = shape;
+    if (const auto ratio = shapeOf(next, map_->width(), map_->height()))
+        next = croppedTo(next, *ratio, map_->width(), map_->height());
+    setGeometry(next, tr("shape of the crop"));
+}
+
+void Document::turnCrop()
+{
+    if (!isOpen())
+        return;
+    GeometrySettings next = recipe().geometry;
+    const QSize size = area_.size();
+    next.ownShape = std::clamp(1.0 / next.ownShape, 0.1, 10.0);
+    setGeometry(croppedTo(next, double(size.height()) / size.width(), map_->width(), map_->height()),
+                tr("crop the other way up"));
+}
+
+void Document::uncrop()
+{
+    if (isOpen())
+        setGeometry(uncropped(recipe().geometry), tr("take all of the picture"));
+}
+
+QString Document::lensName() const
+{
+    if (!isOpen())
+        return {};
+    const LensProfilePtr lens = lensOf(*bracket_->frames[bracket_->reference].frame, recipe().lens);
+    return lens ? QString::fromStdString(lens->name) : QString();
+}
+
+void Document::setLens(const LensSettings &lens, const QString &what, const QString &gesture)
+{
+    Recipe next = recipe();
+    next.lens = lens;
+    setRecipe(std::move(next), what, gesture);
 }
 
 } // namespace yolk::app

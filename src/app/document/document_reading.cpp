@@ -24,9 +24,11 @@ std::optional<Probe> Document::probe(const QPointF &position) const
     const Merged &pixels = merged_->pixels;
     const int x = std::clamp(int(position.x() / merged_->reduction), 0, pixels.radiance.width() - 1);
     const int y = std::clamp(int(position.y() / merged_->reduction), 0, pixels.radiance.height() - 1);
-    const Matrix3 white =
-        balancedMatrix(merged_->colour, neutralUnder(inForce(recipe(), *measured_).white, merged_->colour, *measured_));
-    const Vector3 rgb = sceneLightAt(*merged_, white, lamp_, x, y);
+    const Recipe settings = inForce(recipe(), *measured_);
+    const Matrix3 white = balancedMatrix(merged_->colour, neutralUnder(settings.white, merged_->colour, *measured_));
+    const Frame &reference = *bracket_->frames[bracket_->reference].frame;
+    const RadialCurve rim = rimOf(settings.lens, settings.lens.evens ? lensOf(reference, settings.lens) : nullptr);
+    const Vector3 rgb = sceneLightAt(*merged_, white, lamp_, rim, x, y);
     Probe out;
     double luminance = 0.0;
     for (size_t c = 0; c < 3; ++c) {

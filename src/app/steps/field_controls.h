@@ -27,6 +27,7 @@ public:
     /// By path, as in "tone.exposure"; null when there is none.
     ValueSlider *slider(const QString &path) const { return qobject_cast<ValueSlider *>(controls_.value(path)); }
     ChoiceRow *choice(const QString &path) const { return qobject_cast<ChoiceRow *>(controls_.value(path)); }
+    QWidget *control(const QString &path) const { return controls_.value(path); }
 
 private:
     template <class Section, class Field, class Value>

@@ -61,16 +61,20 @@ template <class Visit> void forEachOnEdge(const RealRect &area, Visit &&visit)
 
 } // namespace
 
-PictureMap::PictureMap(const GeometrySettings &s, int width, int height, double focal) : width_(width), height_(height)
+PictureMap::PictureMap(const GeometrySettings &s, int width, int height, const Optics &optics)
+    : width_(width), height_(height), lens_(optics.distortion)
 {
-    if (width < 1 || height < 1 || !(focal > 0.0 && focal < 1e3))
+    if (width < 1 || height < 1 || !(optics.focal > 0.0 && optics.focal < 1e3))
         throw ArgumentError("a picture needs a size and a focal length");
     const bool turned = s.turn == QuarterTurn::Right || s.turn == QuarterTurn::Left;
     planeWidth_ = turned ? height : width;
     planeHeight_ = turned ? width : height;
-    lens_ = s.distortion / 100.0;
+    lens_.terms[2] += s.distortion / 100.0;
+    straight_ = lens_.isZero();
+    bendX_ = s.bendAcross / 100.0;
+    bendY_ = s.bendDown / 100.0;
     cornerSquared_ = 0.25 * (double(width) * width + double(height) * height);
-    const double f = focal * std::max(width, height), part = s.strength / 100.0;
+    const double f = optics.focal * std::max(width, height), part = s.strength / 100.0;
     const Matrix3 camera{{f, 0, 0, 0, f, 0, 0, 0, 1}}, back{{1 / f, 0, 0, 0, 1 / f, 0, 0, 0, 1}};
     // Seen from the plane: what was turned is turned back, then the camera looks where it looked.
     const auto [cosine, sine] = cosineAndSine(s.turn);
@@ -88,28 +92,59 @@ PictureMap::PictureMap(const GeometrySettings &s, int width, int height, double 
     toFrame_ = toFrame_ * Matrix3{{1, 0, middle.x, 0, 1, middle.y, 0, 0, 1}};
     toPlane_ = Matrix3{{1, 0, -middle.x, 0, 1, -middle.y, 0, 0, 1}} * toPlane_;
     identity_ = s.angle == 0.0 && s.turn == QuarterTurn::None && !s.flip && s.tilt * part == 0.0 &&
-                s.swing * part == 0.0 && lens_ == 0.0;
+                s.swing * part == 0.0 && straight_ && bendX_ == 0.0 && bendY_ == 0.0;
+}
+
+/// In halves of the plane's sides: what lies at the edge above and beside moves by the whole share.
+Point PictureMap::bent(Point p) const
+{
+    if (bendX_ == 0.0 && bendY_ == 0.0)
+        return p;
+    const double u = 2.0 * p.x / planeWidth_, v = 2.0 * p.y / planeHeight_;
+    return {p.x * (1.0 + bendX_ * v * v), p.y * (1.0 + bendY_ * u * u)};
+}
+
+Point PictureMap::unbent(Point p) const
+{
+    if (bendX_ == 0.0 && bendY_ == 0.0)
+        return p;
+    const double w = 0.5 * planeWidth_, h = 0.5 * planeHeight_, wantedU = p.x / w, wantedV = p.y / h;
+    double u = wantedU, v = wantedV;
+    for (int i = 0; i < 30; ++i) { // Newton's method
+        const double a = 1.0 + bendX_ * v * v, b = 1.0 + bendY_ * u * u;
+        const double errorU = u * a - wantedU, errorV = v * b - wantedV;
+        const double c = 2.0 * bendX_ * u * v, d = 2.0 * bendY_ * u * v, whole = a * b - c * d;
+        if (!(whole > 0.05)) // beyond the fold
+            return {std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::quiet_NaN()};
+        u -= (b * errorU - c * errorV) / whole;
+        v -= (a * errorV - d * errorU) / whole;
+        if (std::abs(errorU) + std::abs(errorV) < 1e-14)
+            break;
+    }
+    return {u * w, v * h};
 }
 
 Point PictureMap::distorted(Point p) const
 {
-    const double grown = 1.0 + lens_ * (p.x * p.x + p.y * p.y) / cornerSquared_;
+    if (straight_)
+        return p;
+    const double grown = 1.0 + lens_.at(std::sqrt((p.x * p.x + p.y * p.y) / cornerSquared_));
     return {p.x * grown, p.y * grown};
 }
 
 Point PictureMap::undistorted(Point p) const
 {
-    if (lens_ == 0.0)
+    if (straight_)
         return p;
     const double wanted = std::sqrt((p.x * p.x + p.y * p.y) / cornerSquared_);
     if (!(wanted > 0.0))
         return p;
-    double r = wanted; // r (1 + k r^2) = wanted
+    double r = wanted; // r (1 + lens(r)) = wanted
     for (int i = 0; i < 12; ++i) {
-        const double slope = 1.0 + 3.0 * lens_ * r * r;
+        const double slope = 1.0 + lens_.at(r) + r * lens_.slopeAt(r);
         if (!(slope > 0.05)) // beyond the fold of a strong lens
             return {std::numeric_limits<double>::quiet_NaN(), std::numeric_limits<double>::quiet_NaN()};
-        r -= (r * (1.0 + lens_ * r * r) - wanted) / slope;
+        r -= (r * (1.0 + lens_.at(r)) - wanted) / slope;
     }
     return {p.x * r / wanted, p.y * r / wanted};
 }
@@ -118,7 +153,7 @@ Point PictureMap::toReference(Point p) const
 {
     if (identity_)
         return p;
-    const Point q = distorted(mapped(toFrame_, {p.x - 0.5 * planeWidth_, p.y - 0.5 * planeHeight_}));
+    const Point q = distorted(mapped(toFrame_, bent({p.x - 0.5 * planeWidth_, p.y - 0.5 * planeHeight_})));
     return {q.x + 0.5 * width_, q.y + 0.5 * height_};
 }
 
@@ -126,7 +161,7 @@ Point PictureMap::toPicture(Point p) const
 {
     if (identity_)
         return p;
-    const Point q = mapped(toPlane_, undistorted({p.x - 0.5 * width_, p.y - 0.5 * height_}));
+    const Point q = unbent(mapped(toPlane_, undistorted({p.x - 0.5 * width_, p.y - 0.5 * height_})));
     return {q.x + 0.5 * planeWidth_, q.y + 0.5 * planeHeight_};
 }
 

@@ -5,6 +5,7 @@
 #include "colour/primaries.h"
 #include "geometry/geometry_settings.h"
 #include "image/resample.h"
+#include "lens/radial_curve.h"
 
 namespace yolk {
 
@@ -12,13 +13,20 @@ namespace yolk {
 /// practice, no published source.
 inline constexpr double kUsualFocal = 28.0 / 36.0;
 
+/// How the camera saw.
+struct Optics {
+    double focal;           ///< long sides of the frame
+    RadialCurve distortion; ///< of the lens, to be taken back: share by which light lies further out than it should
+    Optics(double focalLength = kUsualFocal, const RadialCurve &bent = {}) : focal(focalLength), distortion(bent) {}
+};
+
 /// From the plane of the picture, full-resolution pixels with its corner at (0, 0), to pixels of the upright reference
-/// frame: the angle, then the camera tilted and swung (a homography, by the focal length), then mirror and quarter turn, all
+/// frame: bent, the angle, then the camera tilted and swung (a homography, by the focal length), then mirror and quarter turn, all
 /// about the middle, which stays where it is; then the lens. The crop is an area of the plane.
 class PictureMap {
 public:
-    /// `width` x `height` of the reference frame; `focal` in long sides of it. Throws ArgumentError (size, focal).
-    PictureMap(const GeometrySettings &settings, int width, int height, double focal = kUsualFocal);
+    /// `width` x `height` of the reference frame. Throws ArgumentError (size, focal length).
+    PictureMap(const GeometrySettings &settings, int width, int height, const Optics &optics = {});
 
     bool isIdentity() const { return identity_; } ///< picture and reference pixels are the same
     int width() const { return planeWidth_; }
@@ -38,12 +46,16 @@ public:
     RealRect covered(const RealRect &wanted, const RealRect &frame) const;
 
 private:
+    Point bent(Point fromMiddle) const;
+    Point unbent(Point fromMiddle) const;
     Point distorted(Point fromMiddle) const;
     Point undistorted(Point fromMiddle) const;
     int width_, height_, planeWidth_, planeHeight_;
     bool identity_;
     Matrix3 toFrame_, toPlane_; ///< between planes, both from their middles, without the lens
-    double lens_;               ///< share by which a place at the corner's distance moves out
+    RadialCurve lens_;          ///< share by which a place moves out, by hand and by data
+    bool straight_;             ///< that is nothing
+    double bendX_, bendY_;      ///< shares by which a place at the edge above or beside moves out
     double cornerSquared_;      ///< of the reference, from its middle, pixels squared
 };
 

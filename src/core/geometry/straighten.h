@@ -26,7 +26,7 @@ enum class Straightening { Angle, Verticals, All };
 /// where there is no line, or none of a length.
 /// Throws ArgumentError (size).
 std::optional<GeometrySettings> straightened(const GeometrySettings &settings, std::span<const SceneLine> lines,
-                                             Straightening what, int width, int height, double focal);
+                                             Straightening what, int width, int height, const Optics &optics);
 
 /// Straight edges of a picture, longest first: by their gradients' common direction. Shapes: one plane, at least
 /// 16 x 16, values as they are seen (0 .. 1). Pixels of it. Throws ArgumentError, Cancelled.
@@ -36,6 +36,6 @@ std::vector<SceneLine> findLines(ImageView<const float> seen, ExecContext &ctx);
 /// The same from lines that were found, of which many are of other directions: weights fall with what contradicts.
 /// Empty where too few agree: the lines that do must be as long, together, as half of the picture's diagonal.
 std::optional<GeometrySettings> straightenedByMost(const GeometrySettings &settings, std::span<const SceneLine> lines,
-                                                   Straightening what, int width, int height, double focal);
+                                                   Straightening what, int width, int height, const Optics &optics);
 
 } // namespace yolk

@@ -54,7 +54,8 @@ private:
 } // namespace
 
 Image<float> warpLight(ImageView<const float> light, const RealRect &shown, const PictureMap &map,
-                       const RealRect &picture, const RealRect &frame, int width, int height, ExecContext &ctx)
+                       const RealRect &picture, const RealRect &frame, int width, int height, bool edgesGoOn,
+                       ExecContext &ctx)
 {
     const Places places(light.shape(), shown, map, picture, frame, width, height);
     if (light.planes() != 3)
@@ -66,7 +67,8 @@ Image<float> warpLight(ImageView<const float> light, const RealRect &shown, cons
         for (int y = y0; y < y1; ++y)
             for (int x = 0; x < width; ++x) {
                 Point p;
-                if (!places.at(x, y, p)) {
+                const bool reached = places.at(x, y, p);
+                if (!reached && !(edgesGoOn && std::isfinite(p.x) && std::isfinite(p.y))) {
                     for (int c = 0; c < 3; ++c)
                         out.row(c, y)[x] = kEmptyLight;
                     continue;

@@ -194,12 +194,13 @@ namespace {
 
 template <class T>
 void writeRows(const std::string &path, int width, int height, std::span<const std::byte> profile,
-               const std::function<void(int y, std::span<T> row)> &fill)
+               const std::function<void(int y, std::span<T> row)> &fill, Alpha alpha = Alpha::None)
 {
     if (width < 1 || height < 1)
         throw ArgumentError(textOf("TIFF of %d x %d pixels: sides must be at least 1", width, height));
     // Classic TIFF ends at 4 GiB; deflate seldom grows, so the raw size decides.
-    const bool big = double(width) * height * 3.0 * sizeof(T) > 4.0e9;
+    const int samples = alpha == Alpha::None ? 3 : 4;
+    const bool big = double(width) * height * samples * sizeof(T) > 4.0e9;
     constexpr bool kReal = std::is_floating_point_v<T>;
     bool written = false;
     {
@@ -208,7 +209,11 @@ void writeRows(const std::string &path, int width, int height, std::span<const s
             throw OutputError(path, "cannot be written");
         TIFFSetField(tiff.get(), TIFFTAG_IMAGEWIDTH, width);
         TIFFSetField(tiff.get(), TIFFTAG_IMAGELENGTH, height);
-        TIFFSetField(tiff.get(), TIFFTAG_SAMPLESPERPIXEL, 3);
+        TIFFSetField(tiff.get(), TIFFTAG_SAMPLESPERPIXEL, samples);
+        if (alpha == Alpha::Unassociated) {
+            const uint16_t kind = EXTRASAMPLE_UNASSALPHA;
+            TIFFSetField(tiff.get(), TIFFTAG_EXTRASAMPLES, 1, &kind);
+        }
         TIFFSetField(tiff.get(), TIFFTAG_BITSPERSAMPLE, int(8 * sizeof(T)));
         TIFFSetField(tiff.get(), TIFFTAG_SAMPLEFORMAT, kReal ? SAMPLEFORMAT_IEEEFP : SAMPLEFORMAT_UINT);
         TIFFSetField(tiff.get(), TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_RGB);
@@ -220,7 +225,7 @@ void writeRows(const std::string &path, int width, int height, std::span<const s
         TIFFSetField(tiff.get(), TIFFTAG_ROWSPERSTRIP, kReal ? 16 : kBandRows);
         if (!profile.empty())
             TIFFSetField(tiff.get(), TIFFTAG_ICCPROFILE, uint32_t(profile.size()), profile.data());
-        std::vector<T> row(size_t(width) * 3);
+        std::vector<T> row(size_t(width) * size_t(samples));
         written = true;
         for (int y = 0; y < height && written; ++y) {
             fill(y, row);
@@ -235,9 +240,9 @@ void writeRows(const std::string &path, int width, int height, std::span<const s
 } // namespace
 
 void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
-               const FillRow16 &fill)
+               const FillRow16 &fill, Alpha alpha)
 {
-    writeRows<uint16_t>(path, width, height, profile, fill);
+    writeRows<uint16_t>(path, width, height, profile, fill, alpha);
 }
 
 void writeRadianceTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,

@@ -5,10 +5,12 @@
 
 namespace yolk {
 
-/// 16-bit RGB TIFF, deflate with horizontal prediction. Throws ArgumentError (size), OutputError.
+enum class Alpha { None, Unassociated };
+
+/// 16-bit RGB TIFF, deflate with horizontal prediction; rows have a fourth value a pixel where there is alpha. Throws ArgumentError (size), OutputError.
 /// Leaves a partial file on error: write through AtomicFile.
 void writeTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,
-               const FillRow16 &fill);
+               const FillRow16 &fill, Alpha alpha = Alpha::None);
 
 using FillRowReal = std::function<void(int y, std::span<float> row)>;
 /// 32-bit floating point RGB TIFF, deflate with floating point prediction; the rest as above.

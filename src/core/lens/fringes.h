@@ -5,6 +5,7 @@
 #include "frames/noise_model.h"
 #include "image/image.h"
 #include "io/codec.h"
+#include "lens/lens_names.h"
 
 #include <cstdint>
 #include <optional>
@@ -36,12 +37,6 @@ struct Fringes {
 /// Memory: 40 bytes a pixel. Source: registration by least squares of intensities, [LucasKanade1981].
 std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const NoiseModel &noise, ExecContext &ctx);
 
-/// What metadata say of camera and lens, and how large the picture is.
-struct LensNames {
-    std::string camera, lens;
-    double focalLength = 0.0; ///< mm; 0 when it is not known
-    int width = 0, height = 0;
-};
 /// Lens data for a camera and lens by their names; empty when they are not listed or say nothing of lateral colour.
 /// `dataFile` is read in place of the data files that came with the library. Source: lensfun.
 std::optional<Fringes> fringesFromLensData(const LensNames &names, const std::string &dataFile = {});

@@ -1,38 +1,60 @@
 // Lens data through lensfun: which lens bends which colour how much.
 #include "lens/fringes.h"
+#include "lens/lens_data_p.h"
 
-#include <lensfun.h>
-
-#include <algorithm>
 #include <array>
 #include <cmath>
-#include <memory>
 
 namespace yolk {
 
+LensData::LensData(const std::string &dataFile)
+{
+    if (data_ &&
+        (dataFile.empty() ? lf_db_load(data_.get()) : lf_db_load_file(data_.get(), dataFile.c_str())) != LF_NO_ERROR)
+        data_.reset();
+}
+
+const lfCamera *LensData::camera(const std::string &name) const
+{
+    const std::unique_ptr<const lfCamera *, void (*)(void *)> found(
+        lf_db_find_cameras(data_.get(), nullptr, name.c_str()), &lf_free);
+    return found ? found.get()[0] : nullptr;
+}
+
+const lfLens *LensData::lens(const lfCamera *camera, const std::string &name) const
+{
+    const std::unique_ptr<const lfLens *, void (*)(void *)> found(
+        lf_db_find_lenses_hd(data_.get(), camera, nullptr, name.c_str(), 0), &lf_free);
+    return found ? found.get()[0] : nullptr;
+}
+
+LensModifier lensModifier(const lfCamera *camera, const lfLens *lens, const LensNames &names, int asked, int &does)
+{
+    constexpr float kUsualAperture = 8.0f, kFar = 1000.0f; // f-number, metres
+    LensModifier out(nullptr, &lf_modifier_destroy);
+    does = 0;
+    if (!lens)
+        return out;
+    const float focal = names.focalLength > 0.0 ? float(names.focalLength) : lens->MinFocal;
+    const float aperture = names.fNumber > 0.0 ? float(names.fNumber) : kUsualAperture;
+    out.reset(lf_modifier_new(lens, camera ? camera->CropFactor : lens->CropFactor, names.width, names.height));
+    does =
+        lf_modifier_initialize(out.get(), lens, LF_PF_F32, focal, aperture, kFar, 1.0f, lens->Type, asked, 0) & asked;
+    if (!does)
+        out.reset();
+    return out;
+}
+
 std::optional<Fringes> fringesFromLensData(const LensNames &names, const std::string &dataFile)
 {
-    if (names.lens.empty() || names.width < 2 || names.height < 2)
+    const LensData data(dataFile);
+    if (!data || names.lens.empty() || names.width < 2 || names.height < 2)
         return std::nullopt;
-    const std::unique_ptr<lfDatabase, void (*)(lfDatabase *)> data(lf_db_new(), &lf_db_destroy);
-    if (!data ||
-        (dataFile.empty() ? lf_db_load(data.get()) : lf_db_load_file(data.get(), dataFile.c_str())) != LF_NO_ERROR)
-        return std::nullopt;
-    const std::unique_ptr<const lfCamera *, void (*)(void *)> cameras(
-        lf_db_find_cameras(data.get(), nullptr, names.camera.c_str()), &lf_free);
-    const lfCamera *camera = cameras ? cameras.get()[0] : nullptr;
-    const std::unique_ptr<const lfLens *, void (*)(void *)> lenses(
-        lf_db_find_lenses_hd(data.get(), camera, nullptr, names.lens.c_str(), 0), &lf_free);
-    const lfLens *lens = lenses ? lenses.get()[0] : nullptr;
-    if (!lens)
-        return std::nullopt;
-    const float focal = names.focalLength > 0.0 ? float(names.focalLength) : lens->MinFocal;
-    const float crop = camera ? camera->CropFactor : lens->CropFactor;
-    const std::unique_ptr<lfModifier, void (*)(lfModifier *)> modifier(
-        lf_modifier_new(lens, crop, names.width, names.height), &lf_modifier_destroy);
-    const int does = lf_modifier_initialize(modifier.get(), lens, LF_PF_F32, focal, 8.0f, 1000.0f, 1.0f, lens->Type,
-                                            LF_MODIFY_TCA, 0);
-    if (!(does & LF_MODIFY_TCA))
+    const lfCamera *camera = data.camera(names.camera);
+    const lfLens *lens = data.lens(camera, names.lens);
+    int does = 0;
+    const LensModifier modifier = lensModifier(camera, lens, names, LF_MODIFY_TCA, does);
+    if (!modifier)
         return std::nullopt;
 
     // Asked at two radii, which is what our model has room for.

@@ -10,6 +10,7 @@
 #include "frames/prepare_settings.h"
 #include "frames/white_balance.h"
 #include "geometry/geometry_settings.h"
+#include "lens/lens_settings.h"
 #include "movement/movement_settings.h"
 #include "recipe/radiance_settings.h"
 #include "tone/tone_settings.h"
@@ -83,6 +84,7 @@ struct Recipe {
     AdjustmentSettings adjustments;
     GroupSettings groups;
     PresetUse preset;
+    LensSettings lens;
     GeometrySettings geometry;
     ExportSettings output;
     RadianceSettings radiance;

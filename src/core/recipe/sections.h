@@ -60,11 +60,13 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},
+        Section{"lens", &Recipe::lens, &kLensLightFields, Step::Geometry, Stage::Scene},
         Section{"tone", &Recipe::tone, &kToneFields, Step::Tone, Stage::Tone, InPresets::Yes},
     },
     detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
     std::tuple{
         Section{"geometry", &Recipe::geometry, &kGeometryFields, Step::Merge, Stage::Geometry},
+        Section{"lens", &Recipe::lens, &kLensLineFields, Step::Geometry, Stage::Geometry},
         Section{"geometry", &Recipe::geometry, &kPictureMapFields, Step::Geometry, Stage::Geometry},
         Section{"export", &Recipe::output, &kExportFields, Step::Export, Stage::Write},
         Section{"radiance", &Recipe::radiance, &kRadianceFields, Step::Export, Stage::Write},

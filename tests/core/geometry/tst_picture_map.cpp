@@ -28,6 +28,8 @@ GeometrySettings randomSettings(std::mt19937 &random)
     s.distortion = 8.0 * unit(random);
     s.turn = QuarterTurn(random() % 4);
     s.flip = random() % 2;
+    s.bendAcross = 4.0 * unit(random);
+    s.bendDown = 4.0 * unit(random);
     return s;
 }
 
@@ -53,7 +55,7 @@ Image<float> warped(const Image<float> &image, const GeometrySettings &settings)
     ExecContext ctx(runner);
     const PictureMap map(settings, image.width(), image.height());
     return warpLight(image.view(), whole(image), map, {0, 0, double(map.width()), double(map.height())}, whole(image),
-                     map.width(), map.height(), ctx);
+                     map.width(), map.height(), false, ctx);
 }
 
 } // namespace
@@ -192,7 +194,7 @@ private Q_SLOTS:
         const auto with = [&](Runner &runner) {
             ExecContext ctx(runner);
             return warpLight(image.view(), whole(image), map, {0, 0, double(map.width()), double(map.height())},
-                             whole(image), map.width(), map.height(), ctx);
+                             whole(image), map.width(), map.height(), false, ctx);
         };
         SerialRunner serial;
         test::ShuffledRunner shuffled(7);

@@ -7,6 +7,7 @@
 #include "io/tiff.h"
 #include "render/stages/align_stage.h"
 #include "render/views/picture.h"
+#include "render/views/through_map.h"
 
 #include <algorithm>
 #include <array>
@@ -105,6 +106,37 @@ template <class T> void encodeRow(ImageView<const float> display, int y, std::sp
     }
 }
 
+/// Where the frame reaches; empty: everywhere, or what is beyond is filled.
+Image<uint8_t> reachedBy(const RenderPlan &plan, const Rect &area, const Shape &size, ExecContext &ctx)
+{
+    const Corners corners = plan.recipe.geometry.corners;
+    if (corners != Corners::Leave)
+        return {};
+    const auto through =
+        throughMap(plan.map, plan.reference(), {1, realOf(area), size.width, size.height, true}, corners);
+    return through ? through->reached(plan.map, ctx) : Image<uint8_t>();
+}
+
+/// With alpha where not all is reached.
+void writeTiff16(const std::string &path, ImageView<const float> display, const Image<uint8_t> &reached,
+                 std::span<const std::byte> profile, const std::function<void(int y)> &watch)
+{
+    std::vector<uint16_t> colours(size_t(display.width()) * 3);
+    writeTiff(
+        path, display.width(), display.height(), profile,
+        [&](int y, std::span<uint16_t> row) {
+            watch(y);
+            if (reached.height() == 0)
+                return encodeRow16(display, y, row);
+            encodeRow16(display, y, colours);
+            for (size_t x = 0; x < size_t(display.width()); ++x) {
+                std::copy_n(colours.data() + 3 * x, 3, row.data() + 4 * x);
+                row[4 * x + 3] = reached.row(0, y)[x] ? 0xffff : 0;
+            }
+        },
+        reached.height() == 0 ? Alpha::None : Alpha::Unassociated);
+}
+
 } // namespace
 
 void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
@@ -187,10 +219,7 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
             }
         };
         if (format == PictureFormat::Tiff16)
-            writeTiff(temporary, size.width, size.height, profile, [&](int y, std::span<uint16_t> row) {
-                watch(y);
-                encodeRow16(display.view(), y, row);
-            });
+            writeTiff16(temporary, display.view(), reachedBy(plan, area, size, rendering), profile, watch);
         else
             writeJpeg(temporary, size.width, size.height, int(std::lround(recipe.output.quality)), profile,
                       [&](int y, std::span<uint8_t> row) {

@@ -30,7 +30,8 @@ public:
     Strips(const MergedSet &set, const Rect &area, const RenderPlan &plan, LampWhitePtr lamp,
            const Primaries &primaries, ExecContext &ctx)
         : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * plan.white),
-          rows_(set, plan.white, std::move(lamp), rgbToRgb(kRec2020, primaries)), ctx_(ctx)
+          rim_(plan.rim, set.fullWidth, set.fullHeight),
+          rows_(set, plan.white, std::move(lamp), plan.rim, rgbToRgb(kRec2020, primaries)), ctx_(ctx)
     {
     }
     void fill(const RadianceStrip &strip) const
@@ -61,7 +62,9 @@ private:
                 for (int k = 0; k < 3; ++k)
                     sum += toFile_(c, k) * toFile_(c, k) *
                            double(ofBrief(from.row(k, area_.y0 + strip.y + y)[area_.x0 + x]));
-                to[x] = float(sum);
+                const float gain =
+                    rim_.at((area_.x0 + x + 0.5) / set_.fullWidth, (area_.y0 + strip.y + y + 0.5) / set_.fullHeight);
+                to[x] = rim_.isNone() ? float(sum) : float(sum) * gain * gain;
             }
         }
     }
@@ -69,6 +72,7 @@ private:
     const MergedSet &set_;
     Rect area_;
     Matrix3 toFile_;
+    RimLight rim_;
     SceneRows rows_;
     ExecContext &ctx_;
 };

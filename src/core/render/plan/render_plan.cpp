@@ -70,30 +70,55 @@ Vector3 neutralUnder(const WhiteSettings &white, const CodeValues &colour, const
     return colour.neutral;
 }
 
-double focalOf(const Frame &frame)
+RadialCurve rimOf(const LensSettings &settings, const LensProfilePtr &lens)
 {
-    constexpr double kSmallFormat = 36.0; // mm, the long side
-    const std::optional<double> &known = frame.metadata.focalLength35;
-    return known ? *known / kSmallFormat : kUsualFocal;
+    RadialCurve out;
+    if (settings.evens && lens)
+        out = lens->vignetting;
+    out.terms[2] += settings.vignetting;
+    return out;
 }
 
-PictureMap mapOf(const GeometrySettings &geometry, const Frame &frame)
+LensProfilePtr lensOf(const Frame &frame, const LensSettings &settings)
 {
-    return {geometry, frame.width, frame.height, focalOf(frame)};
+    const Metadata &known = frame.metadata;
+    return lensProfile({known.camera, known.lens, known.focalLength.value_or(0.0), frame.width, frame.height,
+                        known.fNumber.value_or(0.0)},
+                       settings.name);
+}
+
+Optics opticsOf(const Frame &frame, const LensSettings &settings)
+{
+    constexpr double kSmallFormat = 36.0; // mm, the long side
+    Optics out;
+    if (const std::optional<double> &known = frame.metadata.focalLength35)
+        out.focal = *known / kSmallFormat;
+    if (settings.straightens)
+        if (const LensProfilePtr lens = lensOf(frame, settings))
+            out.distortion = lens->distortion;
+    return out;
+}
+
+PictureMap mapOf(const Recipe &recipe, const Frame &frame)
+{
+    return {recipe.geometry, frame.width, frame.height, opticsOf(frame, recipe.lens)};
 }
 
 Recipe withoutMap(const Recipe &recipe)
 {
     Recipe out = recipe;
     out.geometry = {.crop = recipe.geometry.crop};
+    out.lens.straightens = false;
     return out;
 }
 
 RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
     : sources(s), measured(m), recipe(inForce(r, m)), bracket(bracketOf(s, m, recipe)),
-      map(mapOf(recipe.geometry, reference())), day(neutralUnder(recipe.white, reference().codeValues, m)),
-      white(balancedMatrix(reference().codeValues, day)), lamp(recipe.lamp), curve(recipe.tone, m.tone),
-      knee(kneeOf(m)), onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
+      lens(recipe.lens.straightens || recipe.lens.evens ? lensOf(reference(), recipe.lens) : nullptr),
+      rim(rimOf(recipe.lens, lens)), map(mapOf(recipe, reference())),
+      day(neutralUnder(recipe.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
+      lamp(recipe.lamp), curve(recipe.tone, m.tone), knee(kneeOf(m)),
+      onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
       onDisplay(adjustmentsOn(Light::Display, recipe.adjustments)),
       aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, recipe))),
       merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, recipe)))
@@ -119,6 +144,8 @@ Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
     hasher.value(region.x0).value(region.y0).value(region.x1).value(region.y1).value(knee);
     for (const double m : white.m)
         hasher.value(m);
+    for (const double term : rim.terms)
+        hasher.value(term);
     hasher.value(lamp.strength).value(lamp.temperature).value(lamp.tint);
     return hasher.finish();
 }

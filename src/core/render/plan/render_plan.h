@@ -4,6 +4,7 @@
 #include "adjust/adjustment.h"
 #include "base/hash.h"
 #include "geometry/picture_map.h"
+#include "lens/lens_profile.h"
 #include "render/plan/request.h"
 #include "render/set/measured.h"
 #include "tone/tone_curve.h"
@@ -20,10 +21,12 @@ public:
     const Measured &measured;
     const Recipe recipe; ///< in force
     Bracket bracket;
-    PictureMap map;    ///< between the picture and the reference frame
-    Vector3 day;       ///< linear RGB of the reference frame that the white balance makes neutral
-    Matrix3 white;     ///< from there to balanced linear Rec. 2020
-    LampSettings lamp; ///< as it acts
+    LensProfilePtr lens; ///< what is listed of it; null where the recipe does not ask or nothing is
+    RadialCurve rim;     ///< EV that are given back to the rim of the frame
+    PictureMap map;      ///< between the picture and the reference frame
+    Vector3 day;         ///< linear RGB of the reference frame that the white balance makes neutral
+    Matrix3 white;       ///< from there to balanced linear Rec. 2020
+    LampSettings lamp;   ///< as it acts
     ToneCurve curve;
     double knee; ///< of LightCode: its code bends at middle grey about as the automatic start's curve does
     Adjustments onScene, onDisplay; ///< those that do something
@@ -39,10 +42,14 @@ private:
     Hash128 aligned_, merged_; ///< of what the recipe and the measurement say
 };
 
-/// Of the lens, in long sides of the frame; a usual one where the file does not say.
-double focalOf(const Frame &frame);
+/// What is listed of the lens of a frame, whatever the recipe uses of it; null: nothing.
+LensProfilePtr lensOf(const Frame &frame, const LensSettings &settings);
+/// EV that the settings give back to the rim of a frame with that lens; null: not listed.
+RadialCurve rimOf(const LensSettings &settings, const LensProfilePtr &lens);
+/// Focal length by the metadata, a usual one where they do not say; distortion where the recipe takes it back.
+Optics opticsOf(const Frame &frame, const LensSettings &settings);
 /// Of a picture whose reference is this frame.
-PictureMap mapOf(const GeometrySettings &geometry, const Frame &frame);
+PictureMap mapOf(const Recipe &recipe, const Frame &frame);
 /// The same picture as its reference frame lies.
 Recipe withoutMap(const Recipe &recipe);
 

@@ -7,8 +7,9 @@
 
 namespace yolk {
 
-SceneRows::SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const Matrix3 &onwards)
-    : set_(set), lamp_(std::move(lamp)), matrix_(onwards * white),
+SceneRows::SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const RadialCurve &rim,
+                     const Matrix3 &onwards)
+    : set_(set), lamp_(std::move(lamp)), rim_(rim, set.fullWidth, set.fullHeight), matrix_(onwards * white),
       asShot_(onwards * (set.colour.toRec2020 * set.colour.neutral)),
       shifts_(set.clippedShare > 0.0 && (lamp_ || white != set.colour.toRec2020))
 {
@@ -54,6 +55,7 @@ void SceneRows::turn(const float *const from[3], int count, const Place &place, 
     for (const Shift &shift : shifts)
         for (size_t c = 0; c < 3; ++c)
             to[c][shift.x] += shift.add[c];
+    rim_.apply(to, count, place.x, place.step, place.y);
 }
 
 void SceneRows::read(int y, int x0, int x1, float *const to[3]) const

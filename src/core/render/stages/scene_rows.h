@@ -2,6 +2,7 @@
 #pragma once
 
 #include "image/resample.h"
+#include "lens/rim_light.h"
 #include "render/stages/lamp_stage.h"
 #include "render/stages/merge_stage.h"
 
@@ -11,9 +12,10 @@ namespace yolk {
 /// than as shot such a pixel is shifted by how bright that white is.
 class SceneRows {
 public:
-    /// `white` as RenderPlan has it, `lamp` as lampWhiteOf() of that plan; `onwards` from Rec. 2020 to other primaries.
+    /// `white` as RenderPlan has it, `lamp` as lampWhiteOf() of that plan, `rim` as it has it; `onwards` from Rec. 2020 to other primaries.
     /// Refers to `set`.
-    SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const Matrix3 &onwards = {});
+    SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const RadialCurve &rim,
+              const Matrix3 &onwards = {});
 
     /// Row y of the merge, its pixels from x0 to x1: linear RGB.
     void read(int y, int x0, int x1, float *const to[3]) const;
@@ -42,6 +44,7 @@ private:
 
     const MergedSet &set_;
     LampWhitePtr lamp_;
+    RimLight rim_;
     Matrix3 matrix_;
     Vector3 asShot_; ///< what is white as shot
     bool shifts_;

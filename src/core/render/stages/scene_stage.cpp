@@ -60,7 +60,7 @@ PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecCon
             [&](ExecContext &own) {
                 ExecContext merging = own.part(0.0, 0.8), lighting = own.part(0.8, 0.9), reducing = own.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(plan, request.reduction, merging);
-                const SceneRows rows(*set, plan.white, lampWhiteOf(plan, lighting));
+                const SceneRows rows(*set, plan.white, lampWhiteOf(plan, lighting), plan.rim);
                 const PlacedView part = placedView(request, region);
                 Image<float> light =
                     lightOf(plan.sources, plan.mergedKey(request.reduction), *set, rows.shiftsClipped(), plan.knee,

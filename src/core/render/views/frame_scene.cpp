@@ -95,7 +95,7 @@ Image<float> lightPart(const DecodedPtr &codes, const CodeTables &tables, const 
 Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness brightness, OutputSpace space,
                          const RenderRequest &wanted, ExecContext &ctx)
 {
-    if (const auto through = throughMap(plan.map, plan.reference(), wanted)) {
+    if (const auto through = throughMap(plan.map, plan.reference(), wanted, plan.recipe.geometry.corners)) {
         const RenderPlan flat(plan.sources, plan.measured, withoutMap(plan.recipe));
         return through->light(plan.map, lookThrough(flat, index, brightness, space, through->flat, ctx).view(), ctx);
     }
@@ -153,8 +153,8 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &set
     if (index >= sources.frames.size())
         throw ArgumentError(textOf("frame %zu of %zu", index + 1, sources.frames.size()));
     const Frame &frame = *sources.frames[index];
-    const PictureMap map = mapOf(recipe.geometry, frame);
-    if (const auto through = throughMap(map, frame, request))
+    const PictureMap map = mapOf(recipe, frame);
+    if (const auto through = throughMap(map, frame, request, recipe.geometry.corners))
         return through->light(map, lookAtFrame(sources, index, withoutMap(recipe), measured, through->flat, ctx).view(),
                               ctx);
     Preparation preparation;

@@ -369,7 +369,7 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
     if (inspection.mode == InspectMode::Peek && !(inspection.highEv - inspection.lowEv >= kLeastWindowEv))
         throw ArgumentError("the window to peek through is too narrow");
     const RenderPlan plan(sources, measured, recipe);
-    if (const auto through = throughMap(plan.map, plan.reference(), request)) {
+    if (const auto through = throughMap(plan.map, plan.reference(), request, plan.recipe.geometry.corners)) {
         const Inspected flat = inspect(sources, withoutMap(plan.recipe), measured, through->flat, inspection, ctx);
         return {through->light(plan.map, flat.display.view(), ctx), through->marks(plan.map, flat.hatch.view(), ctx)};
     }

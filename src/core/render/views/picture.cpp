@@ -113,7 +113,7 @@ Image<float> flatPicture(const RenderPlan &plan, OutputSpace space, const Render
     ExecContext merging = ctx.part(0.0, 0.8), finding = ctx.part(0.8, 0.82), mapping = ctx.part(0.82, 1.0);
     const MergedPtr set = mergedOf(plan, request.reduction, merging);
     const Developer developer(plan, space, finding);
-    const SceneRows scene(*set, plan.white, lampWhiteOf(plan, finding));
+    const SceneRows scene(*set, plan.white, lampWhiteOf(plan, finding), plan.rim);
     DevelopedRows rows(*set, scene, developer, mapping);
     return resample(rows.source(), part.region, part.width, part.height, mapping);
 }
@@ -122,7 +122,7 @@ Image<float> flatPicture(const RenderPlan &plan, OutputSpace space, const Render
 
 Image<float> render(const RenderPlan &plan, OutputSpace space, const RenderRequest &request, ExecContext &ctx)
 {
-    const auto through = throughMap(plan.map, plan.reference(), request);
+    const auto through = throughMap(plan.map, plan.reference(), request, plan.recipe.geometry.corners);
     if (!through)
         return flatPicture(plan, space, request, ctx);
     ExecContext making = ctx.part(0.0, 0.9), bringing = ctx.part(0.9, 1.0);

@@ -14,7 +14,7 @@ std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, 
         return {};
     const RenderPlan plan(sources, measured, recipe);
     const MergedPtr merged = mergedOf(plan, reduction, ctx);
-    const SceneRows rows(*merged, plan.white, lampWhiteOf(plan, ctx));
+    const SceneRows rows(*merged, plan.white, lampWhiteOf(plan, ctx), plan.rim);
     const Developer developer(plan, recipe.output.space, ctx);
     const Shape shape = merged->pixels.radiance.shape();
     const PixelGrid grid{0.0, 0.0, double(reduction), double(reduction)};
@@ -37,11 +37,12 @@ std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, 
     return out;
 }
 
-Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, const LampWhitePtr &lamp, int x, int y)
+Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, const LampWhitePtr &lamp, const RadialCurve &rim,
+                     int x, int y)
 {
     float light[3];
     float *const to[3] = {light, light + 1, light + 2};
-    SceneRows(set, white, lamp).read(y, x, x + 1, to);
+    SceneRows(set, white, lamp, rim).read(y, x, x + 1, to);
     return {light[0], light[1], light[2]};
 }
 

@@ -15,6 +15,7 @@ std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, 
                               std::span<const Point> places, ExecContext &ctx);
 
 /// Scene light of one pixel of a merge, linear Rec. 2020, under a white balance; `lamp` as lampWhiteOf() has it.
-Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, const LampWhitePtr &lamp, int x, int y);
+Vector3 sceneLightAt(const MergedSet &set, const Matrix3 &white, const LampWhitePtr &lamp, const RadialCurve &rim,
+                     int x, int y);
 
 } // namespace yolk

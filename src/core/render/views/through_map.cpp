@@ -23,11 +23,13 @@ double leastScale(const PictureMap &map, const RealRect &area)
 
 } // namespace
 
-std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &reference, const RenderRequest &request)
+std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &reference, const RenderRequest &request,
+                                     Corners corners)
 {
     if (map.isIdentity())
         return std::nullopt;
     ThroughMap out;
+    out.edgesGoOn = corners == Corners::Fill;
     const bool all = request.region == RealRect{};
     out.picture = all ? RealRect{0, 0, double(map.width()), double(map.height())} : request.region;
     const double across = out.picture.x1 - out.picture.x0, down = out.picture.y1 - out.picture.y0;

@@ -14,10 +14,18 @@ struct ThroughMap {
     RealRect picture;   ///< the area of the picture's plane
     RealRect frame;     ///< all of the frame
     int width, height;  ///< of the view
+    bool edgesGoOn;     ///< into corners that the frame does not reach
 
     Image<float> light(const PictureMap &map, ImageView<const float> display, ExecContext &ctx) const
     {
-        return warpLight(display, flat.region, map, picture, frame, width, height, ctx);
+        return warpLight(display, flat.region, map, picture, frame, width, height, edgesGoOn, ctx);
+    }
+    /// 1 where the frame reaches.
+    Image<uint8_t> reached(const PictureMap &map, ExecContext &ctx) const
+    {
+        Image<uint8_t> all(1, 1, 1);
+        all.row(0, 0)[0] = 1;
+        return warpMarks(all.view(), frame, map, picture, frame, width, height, ctx);
     }
     Image<uint8_t> marks(const PictureMap &map, ImageView<const uint8_t> hatch, ExecContext &ctx) const
     {
@@ -27,6 +35,7 @@ struct ThroughMap {
 
 /// Of a request in the picture's plane; empty where the map changes nothing: the request is one of the frame then.
 /// Throws ArgumentError (an empty region).
-std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &reference, const RenderRequest &request);
+std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &reference, const RenderRequest &request,
+                                     Corners corners);
 
 } // namespace yolk
