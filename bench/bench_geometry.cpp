@@ -1,8 +1,14 @@
 // Straightening of unseen worlds, and what geometry costs.
 #include "benchmarks.h"
+#include "opened_set.h"
+#include "render/files/output.h"
 #include "scenes.h"
+#include "synthetic_set.h"
 #include "worlds/buildings.h"
 
+#include <QTemporaryDir>
+
+#include <algorithm>
 #include <cstdio>
 
 namespace yolk::bench {
@@ -46,6 +52,36 @@ void benchStraighten(Report &report, const std::string &)
     report.add("straighten.angle_p95", percentile(angle, 0.95), "degrees");
     report.add("straighten.uprights_p50", percentile(uprights, 0.5), "degrees");
     report.add("straighten.uprights_p95", percentile(uprights, 0.95), "degrees");
+}
+
+void benchExport(Report &report, const std::string &folder)
+{
+    ThreadRunner runner(2);
+    ExecContext ctx(runner);
+    const OpenedSet set = openSet(largeBracket(folder, 3), ctx);
+    const QTemporaryDir dir;
+    const std::string path = dir.filePath(QStringLiteral("picture.tif")).toStdString();
+    const Recipe plain = automaticStart(set.measured);
+    Recipe all = plain;
+    all.geometry.angle = 0.4;
+    all.geometry.tilt = 4.0;
+    all.geometry.swing = 1.0;
+    all.geometry.distortion = 1.5;
+    all.geometry.bendAcross = 0.5;
+    all.geometry.left = 0.02;
+    all.lens.vignetting = 0.5;
+    const auto seconds = [&](const Recipe &recipe) {
+        return medianSeconds(1, [&] { exportPicture(set.sources, recipe, set.measured, path, 0, 0, ctx); });
+    };
+    seconds(plain); // which merges
+    std::vector<double> without, with;
+    for (int i = 0; i < 5; ++i) {
+        without.push_back(seconds(plain));
+        with.push_back(seconds(all));
+    }
+    report.add("geometry.export_s", percentile(with, 0.5), "24 megapixels to a file, merged before");
+    report.add("geometry.export_ratio", percentile(with, 0.5) / percentile(without, 0.5),
+               "over the same without geometry, at most 1.3");
 }
 
 } // namespace yolk::bench

@@ -144,6 +144,34 @@ void slide(MainWindow &window, Report &report)
             settingsOf<Vibrance>(recipe.adjustments).vibrance = (i * 37) % 60 - 30;
         });
     }
+    { // a corner that is pulled, with all of the step at work
+        Recipe askew = window.document()->automaticRecipe();
+        askew.geometry.angle = 0.4;
+        askew.geometry.distortion = 1.5;
+        askew.lens.vignetting = 0.5;
+        const auto pull = [&](Recipe &recipe, int i) {
+            recipe = askew;
+            recipe.geometry.tilt = (i * 37) % 60 * 0.1;
+            recipe.geometry.swing = (i * 17) % 40 * 0.1;
+        };
+        window.goTo(Step::Geometry); // where the canvas shows all of the plane
+        QTest::qWait(500);
+        changeTimes(window, 2, pull);
+        const std::vector<double> times = changeTimes(window, 20, pull);
+        report.add("preview.corner_ms", percentile(times, 0.5), "a corner is pulled: 33");
+        const auto crop = [&](Recipe &recipe, int i) {
+            recipe = askew;
+            recipe.geometry.right = 0.6 + 0.01 * (i % 20);
+        };
+        changeTimes(window, 2, crop);
+        report.add("preview.crop_ms", percentile(changeTimes(window, 20, crop), 0.5), "a side of the crop is dragged");
+        changeTimes(window, 1, [](Recipe &recipe, int) {
+            recipe.geometry = {};
+            recipe.lens = {};
+        });
+        window.goTo(Step::Tone);
+        QTest::qWait(500);
+    }
     std::vector<double> undone;
     bool shownAgain = false;
     const auto connection =

@@ -49,6 +49,8 @@ void benchChain(Report &report, const std::string &folder);
 void benchLights(Report &report, const std::string &folder);
 /// straighten.*: walls seen askew, straightened by themselves
 void benchStraighten(Report &report, const std::string &folder);
+/// geometry.export_ratio: what it costs in a file of 24 megapixels
+void benchExport(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

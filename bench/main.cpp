@@ -40,6 +40,7 @@ int main(int argc, char **argv)
         {QStringLiteral("worlds"), &benchWorlds},
         {QStringLiteral("lights"), &benchLights},
         {QStringLiteral("straighten"), &benchStraighten},
+        {QStringLiteral("geometry"), &benchExport},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

@@ -334,7 +334,7 @@ private Q_SLOTS:
         };
         QVERIFY(lineAt({area.width() / 3, area.height() / 2}) && lineAt({area.width() * 2 / 3, area.height() / 2}));
         QVERIFY(!lineAt({area.width() / 2, area.height() / 2}));
-        for (const Guides next : {Guides::Grid, Guides::Diagonals, Guides::None}) {
+        for (const Guides next : {Guides::Golden, Guides::Grid, Guides::Diagonals, Guides::None}) {
             QTest::keyClick(&canvas(), Qt::Key_G);
             QCOMPARE(canvas().guides(), next);
             QCOMPARE(painted() == before, next == Guides::None);

@@ -26,7 +26,7 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     setMinimumSize(320, 200);
     connect(document, &Document::setChanged, this, &Canvas::newSet);
     connect(document, &Document::viewReady, this, &Canvas::take);
-    connect(document, &Document::bracketChanged, this, [this] {
+    connect(document, &Document::areaChanged, this, [this] {
         if (shownArea() != area_) // another reference frame, another crop
             newSet();
     });

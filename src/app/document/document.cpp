@@ -173,8 +173,13 @@ void Document::recipeIsNew()
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = now.geometry;
         mergedRecipe_.lens.straightens = now.lens.straightens;
-        arrange();
-        Q_EMIT bracketChanged();
+        if (framesChanged) {
+            arrange();
+            Q_EMIT bracketChanged();
+        } else {
+            arrangeArea();
+        }
+        Q_EMIT areaChanged();
     }
     changed();
     Q_EMIT recipeChanged();

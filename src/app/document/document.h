@@ -279,6 +279,7 @@ Q_SIGNALS:
     void setChanged();     ///< other frames are open (or none yet)
     void recipeChanged();  ///< settings, and with them the curve
     void bracketChanged(); ///< which frames count and how; before recipeChanged()
+    void areaChanged();    ///< how the picture lies on the reference frame, or what is cropped; before recipeChanged()
     void histogramChanged();
     void mergedChanged();
     void thumbnailsChanged();
@@ -336,6 +337,7 @@ private:
     void begin(KeptWork work, const std::optional<Recipe> &before);
     void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
     void arrange();
+    void arrangeArea(); // what geometry alone changes
     void changed();
     Project project() const;
     void keep();

@@ -12,18 +12,23 @@ void Document::arrange()
 {
     bracket_ = bracketOf(sources_, *measured_, recipe());
     coverage_ = coverageOf(*bracket_, measured_->light);
-    const RenderPlan plan(sources_, *measured_, recipe());
-    const Rect area = yolk::pictureArea(plan);
-    map_.emplace(plan.map);
-    const Rect frame = croppedArea(plan);
-    frameArea_ = QRectF(frame.x0, frame.y0, frame.width(), frame.height());
-    area_ = QRect(area.x0, area.y0, area.width(), area.height());
+    arrangeArea();
     movePins(bracket_->frames[bracket_->reference].frame->id);
     const bool gone = std::ranges::none_of(bracket_->frames, [&](const auto &f) { return f.frame->id == lookedAt_; });
     if (!lookedAt_.empty() && gone) {
         lookedAt_.clear();
         Q_EMIT lookChanged();
     }
+}
+
+void Document::arrangeArea()
+{
+    const RenderPlan plan(sources_, *measured_, recipe());
+    const Rect area = yolk::pictureArea(plan);
+    map_.emplace(plan.map);
+    const Rect frame = croppedArea(plan);
+    frameArea_ = QRectF(frame.x0, frame.y0, frame.width(), frame.height());
+    area_ = QRect(area.x0, area.y0, area.width(), area.height());
 }
 
 QPointF Document::toReference(const QPointF &picture) const

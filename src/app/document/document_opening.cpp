@@ -295,6 +295,7 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
         curve_.emplace(inForce(recipe(), *measured_).tone, measured_->tone);
         Q_EMIT setChanged();
         Q_EMIT bracketChanged();
+        Q_EMIT areaChanged();
         Q_EMIT recipeChanged();
         Q_EMIT lookChanged();
         Q_EMIT readingsChanged();

@@ -25,7 +25,7 @@ CropGrip gripOf(int grip)
 
 CropTool::CropTool(Document *document, QObject *parent) : CanvasTool(parent), document_(document)
 {
-    connect(document, &Document::bracketChanged, this, &CropTool::changed);
+    connect(document, &Document::areaChanged, this, &CropTool::changed);
 }
 
 QList<QPointF> CropTool::handles() const

@@ -8,7 +8,7 @@ namespace yolk::app {
 
 PullTool::PullTool(Document *document, QObject *parent) : CanvasTool(parent), document_(document)
 {
-    connect(document, &Document::bracketChanged, this, &PullTool::changed);
+    connect(document, &Document::areaChanged, this, &PullTool::changed);
 }
 
 QList<QPointF> PullTool::handles() const

@@ -58,6 +58,7 @@ MergePanel::MergePanel(Document *document, QWidget *parent) : Panel(parent), doc
         document_->setRecipe(next, tr("reference frame"));
     });
     connect(document, &Document::bracketChanged, this, &MergePanel::refresh);
+    connect(document, &Document::areaChanged, this, &MergePanel::refreshFacts);
     connect(document, &Document::mergedChanged, this, &MergePanel::refreshFacts);
 }
 

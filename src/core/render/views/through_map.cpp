@@ -39,8 +39,13 @@ std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &referen
     out.width = request.width > 0 ? request.width : std::max(1, int(std::lround(across / r)));
     out.height = request.height > 0 ? request.height : std::max(1, int(std::lround(down / r)));
     out.frame = {0, 0, double(reference.width), double(reference.height)};
-    const double pitch =
-        std::max(double(r), std::min(across / out.width, down / out.height) * leastScale(map, out.picture));
+    // While a setting is dragged the same pixels of the frame are asked for again and again, and are kept: their size goes
+    // by steps, and an area that is most of the frame is all of it.
+    constexpr double kSteps = 8.0, kMost = 0.4; // of a doubling; of the frame's area
+    const Point middle{0.5 * (out.picture.x0 + out.picture.x1), 0.5 * (out.picture.y0 + out.picture.y1)};
+    const double scale = request.exact ? leastScale(map, out.picture) : map.scaleAt(middle);
+    const double wanted = std::max(double(r), std::min(across / out.width, down / out.height) * scale);
+    const double pitch = std::max(double(r), std::exp2(std::floor(kSteps * std::log2(wanted)) / kSteps));
     RealRect seen = map.referenceBounds(out.picture);
     const auto lower = [&](double v, double most) {
         return std::clamp(std::floor((v - kRound * pitch) / r) * r, 0.0, most);
@@ -50,6 +55,9 @@ std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &referen
     };
     seen = {lower(seen.x0, out.frame.x1), lower(seen.y0, out.frame.y1), upper(seen.x1, out.frame.x1),
             upper(seen.y1, out.frame.y1)};
+    const double share = (seen.x1 - seen.x0) * (seen.y1 - seen.y0) / (out.frame.x1 * out.frame.y1);
+    if (share > kMost)
+        seen = out.frame;
     if (!(seen.x1 > seen.x0) || !(seen.y1 > seen.y0)) // nothing of the frame is in view
         seen = {0, 0, std::min(out.frame.x1, double(r)), std::min(out.frame.y1, double(r))};
     out.flat = {r, seen, std::max(1, int(std::lround((seen.x1 - seen.x0) / pitch))),
