@@ -249,6 +249,14 @@ private Q_SLOTS:
         QCOMPARE(document().pictureArea(), before);
         document().undo();
         QCOMPARE(document().pictureArea(), plane);
+        // Escape puts back what is being dragged.
+        const QPoint held = canvas.widgetAt(panel().tool()->handles()[4]).toPoint();
+        QTest::mousePress(&canvas, Qt::LeftButton, {}, held);
+        QTest::mouseMove(&canvas, held - QPoint(60, 60));
+        QVERIFY(document().pictureArea() != plane);
+        QTest::keyClick(&canvas, Qt::Key_Escape);
+        QCOMPARE(document().pictureArea(), plane);
+        QTest::mouseRelease(&canvas, Qt::LeftButton, {}, held);
         // By keys: Tab to the right side, then arrows.
         canvas.setFocus();
         for (int i = 0; i < 4; ++i)
@@ -356,6 +364,10 @@ private Q_SLOTS:
         QCOMPARE(document().pictureArea().size(), document().planeSize());
         const QString path = dir.filePath(QStringLiteral("picture.tif"));
         QSignalSpy kept(&document(), &Document::kept);
+        QTRY_VERIFY(document().outputHistogram());
+        window_->settle();
+        const auto greyAt = [&] { return document().outputHistogram()->shares[0][118]; }; // what stands for nothing
+        QVERIFY2(greyAt() < 0.03f, qPrintable(QString::number(greyAt())));
         document().exportPicture(path);
         QVERIFY(kept.wait(60000));
         const cv::Mat file = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);

@@ -134,6 +134,9 @@ void Canvas::mousePressEvent(QMouseEvent *event)
     }
     if (tool_ && left && event->modifiers() == Qt::NoModifier && !overviewBox().contains(event->position())) {
         held_ = tool_->gripAt(at, toolReach());
+        const bool divider = isSplit() && divider_.gripAt(event->position(), size()) != SplitDivider::Grip::None;
+        if (held_ == CanvasTool::kBody && divider)
+            held_ = CanvasTool::kNothing;
         if (held_ != CanvasTool::kNothing) {
             chooseHandle(held_ >= 0 ? held_ : CanvasTool::kNothing);
             return tool_->take(held_, at);

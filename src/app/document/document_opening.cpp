@@ -190,6 +190,8 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
         out.measured->anchorExposure = before->anchorExposure;
         out.measured->tone = before->tone;
     }
+    for (const FramePtr &frame : frames) // lens data are read before the window asks for them
+        static_cast<void>(lensOf(*frame, {}));
     out.frames = projectFrames(frames);
     return out;
 }

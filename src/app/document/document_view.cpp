@@ -4,6 +4,7 @@
 #include "document/screen_picture.h"
 #include "recipe/sections.h"
 #include "render/plan/render_plan.h"
+#include "render/views/through_map.h"
 #include "widgets/number_text.h"
 
 #include <QFile>
@@ -401,7 +402,8 @@ void Document::summarise()
         out.overview.image =
             same ? screenPicture(display.view(), job.monitor->from(job.space), ctx) : paintView(job, whole, ctx);
         out.overview.region = whole.region;
-        out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx);
+        const Image<uint8_t> reached = reachedIn(plan, request, ctx);
+        out.histogram = yolk::outputHistogram(display.view(), job.recipe.output.space, ctx, reached.view());
         if (job.recipe.tone.method == ToneMethod::Blend) {        // the others have a curve
             const PicturePtr scene = sceneOf(plan, request, ctx); // is in the cache
             out.response = toneResponse(scene->view(), display.view(), job.recipe.output.space, ctx);

@@ -105,6 +105,14 @@ void CropTool::letGo()
     Q_EMIT changed();
 }
 
+void CropTool::giveUp()
+{
+    if (!drag_)
+        return;
+    document_->setGeometry(drag_->settings, tr("crop"), drag_->gesture);
+    letGo();
+}
+
 void CropTool::step(int handle, const QPointF &by)
 {
     move(gripOf(handle), cropOf(*document_), document_->recipe().geometry, {by.x(), by.y()},

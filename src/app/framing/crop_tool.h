@@ -21,6 +21,7 @@ public:
     void dragTo(const QPointF &place) override;
     void letGo() override;
     void step(int handle, const QPointF &by) override;
+    void giveUp() override; ///< puts back what is being dragged
     void paint(QPainter &painter, const QTransform &toDevice, double ratio, int chosen) const override;
 
 private:

@@ -68,6 +68,14 @@ void PullTool::letGo()
     Q_EMIT changed();
 }
 
+void PullTool::giveUp()
+{
+    if (!drag_)
+        return Q_EMIT finished();
+    document_->setGeometry(drag_->settings, tr("pull a corner"), drag_->gesture);
+    letGo();
+}
+
 void PullTool::step(int handle, const QPointF &by)
 {
     const QPointF egg = handles()[handle];

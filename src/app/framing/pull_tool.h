@@ -20,7 +20,7 @@ public:
     void letGo() override;
     void step(int handle, const QPointF &by) override;
     void accept() override { Q_EMIT finished(); }
-    void giveUp() override { Q_EMIT finished(); }
+    void giveUp() override; ///< puts back what is being pulled, or ends
     void paint(QPainter &painter, const QTransform &toDevice, double ratio, int chosen) const override;
 
 Q_SIGNALS:

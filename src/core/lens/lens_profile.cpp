@@ -50,8 +50,10 @@ template <class Value> RadialCurve fitted(const Value &value)
 
 LensProfilePtr found(const LensNames &names, const std::string &chosen, const std::string &dataFile)
 {
+    if (names.width < 2 || names.height < 2 || (chosen.empty() && names.lens.empty()))
+        return nullptr;
     const LensData data(dataFile);
-    if (!data || names.width < 2 || names.height < 2 || (chosen.empty() && names.lens.empty()))
+    if (!data)
         return nullptr;
     const lfCamera *camera = names.camera.empty() ? nullptr : data.camera(names.camera);
     const lfLens *lens = chosen.empty() ? data.lens(camera, names.lens) : lensCalled(data, chosen);

@@ -106,17 +106,6 @@ template <class T> void encodeRow(ImageView<const float> display, int y, std::sp
     }
 }
 
-/// Where the frame reaches; empty: everywhere, or what is beyond is filled.
-Image<uint8_t> reachedBy(const RenderPlan &plan, const Rect &area, const Shape &size, ExecContext &ctx)
-{
-    const Corners corners = plan.recipe.geometry.corners;
-    if (corners != Corners::Leave)
-        return {};
-    const auto through =
-        throughMap(plan.map, plan.reference(), {1, realOf(area), size.width, size.height, true}, corners);
-    return through ? through->reached(plan.map, ctx) : Image<uint8_t>();
-}
-
 /// With alpha where not all is reached.
 void writeTiff16(const std::string &path, ImageView<const float> display, const Image<uint8_t> &reached,
                  std::span<const std::byte> profile, const std::function<void(int y)> &watch)
@@ -209,8 +198,8 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
     const Shape size = fittedSize(area.width(), area.height(), maxWidth, maxHeight);
     ExecContext rendering = ctx.part(0.0, 0.8), writing = ctx.part(0.8, 1.0);
     writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
-        const Image<float> display =
-            render(plan, recipe.output.space, {1, realOf(area), size.width, size.height, true}, rendering);
+        const RenderRequest request{1, realOf(area), size.width, size.height, true};
+        const Image<float> display = render(plan, recipe.output.space, request, rendering);
         const std::vector<std::byte> profile = iccProfile(recipe.output.space);
         const auto watch = [&](int y) {
             if (y % kBandRows == 0) {
@@ -219,7 +208,7 @@ void exportPicture(const Sources &sources, const Recipe &recipe, const Measured 
             }
         };
         if (format == PictureFormat::Tiff16)
-            writeTiff16(temporary, display.view(), reachedBy(plan, area, size, rendering), profile, watch);
+            writeTiff16(temporary, display.view(), reachedIn(plan, request, rendering), profile, watch);
         else
             writeJpeg(temporary, size.width, size.height, int(std::lround(recipe.output.quality)), profile,
                       [&](int y, std::span<uint8_t> row) {

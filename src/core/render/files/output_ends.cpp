@@ -39,11 +39,13 @@ Image<uint8_t> outputEnds(ImageView<const float> display, EndsOf channels, ExecC
     return out;
 }
 
-OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace space, ExecContext &ctx)
+OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace space, ExecContext &ctx,
+                                ImageView<const uint8_t> reached)
 {
     const Matrix3 toXyz = rgbToXyz(primariesOf(space));
     std::array<std::array<int, 256>, 4> counts{};
     int white = 0, black = 0;
+    long long pixels = 0;
     Image<float> luminance(display.width(), 1, 3); // coded like the others: three planes, so that one coder serves
     std::vector<uint8_t> codes(size_t(display.width()) * 3), lightness(codes.size());
     for (int y = 0; y < display.height(); ++y) {
@@ -58,6 +60,9 @@ OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace spac
         }
         encodeRow8(luminance.view(), 0, lightness);
         for (size_t x = 0; x < size_t(display.width()); ++x) {
+            if (reached.height() > 0 && !reached.row(0, y)[x])
+                continue;
+            ++pixels;
             int high = 0, low = 0;
             for (size_t c = 0; c < 3; ++c) {
                 const uint8_t code = codes[3 * x + c];
@@ -71,12 +76,12 @@ OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace spac
         }
     }
     OutputHistogram out;
-    const double pixels = double(display.shape().pixels());
+    const double all = std::max(1.0, double(pixels));
     for (size_t c = 0; c < counts.size(); ++c)
         for (size_t i = 0; i < 256; ++i)
-            out.shares[c][i] = float(counts[c][i] / pixels);
-    out.white = white / pixels;
-    out.black = black / pixels;
+            out.shares[c][i] = float(counts[c][i] / all);
+    out.white = white / all;
+    out.black = black / all;
     return out;
 }
 

@@ -33,7 +33,9 @@ struct OutputHistogram {
     bool operator==(const OutputHistogram &) const = default;
 };
 
+/// `reached`: which pixels count, one plane of 0 and 1; without pixels: all.
 /// Shapes: display-linear RGB of `space`, three planes, at least 1 x 1. Throws Cancelled. Threads: one.
-OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace space, ExecContext &ctx);
+OutputHistogram outputHistogram(ImageView<const float> display, OutputSpace space, ExecContext &ctx,
+                                ImageView<const uint8_t> reached = {});
 
 } // namespace yolk

@@ -41,7 +41,7 @@ std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &referen
     out.frame = {0, 0, double(reference.width), double(reference.height)};
     // While a setting is dragged the same pixels of the frame are asked for again and again, and are kept: their size goes
     // by steps, and an area that is most of the frame is all of it.
-    constexpr double kSteps = 8.0, kMost = 0.4; // of a doubling; of the frame's area
+    constexpr double kSteps = 8.0, kMost = 0.6; // of a doubling; of the frame's area
     const Point middle{0.5 * (out.picture.x0 + out.picture.x1), 0.5 * (out.picture.y0 + out.picture.y1)};
     const double scale = request.exact ? leastScale(map, out.picture) : map.scaleAt(middle);
     const double wanted = std::max(double(r), std::min(across / out.width, down / out.height) * scale);
@@ -63,6 +63,15 @@ std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &referen
     out.flat = {r, seen, std::max(1, int(std::lround((seen.x1 - seen.x0) / pitch))),
                 std::max(1, int(std::lround((seen.y1 - seen.y0) / pitch))), request.exact};
     return out;
+}
+
+Image<uint8_t> reachedIn(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx)
+{
+    const Corners corners = plan.recipe.geometry.corners;
+    if (corners != Corners::Leave)
+        return {};
+    const auto through = throughMap(plan.map, plan.reference(), request, corners);
+    return through ? through->reached(plan.map, ctx) : Image<uint8_t>();
 }
 
 } // namespace yolk

@@ -38,4 +38,8 @@ struct ThroughMap {
 std::optional<ThroughMap> throughMap(const PictureMap &map, const Frame &reference, const RenderRequest &request,
                                      Corners corners);
 
+/// Which pixels of a view the frame reaches: one plane of 0 and 1. Without pixels where it reaches all, or what lies beyond
+/// is filled.
+Image<uint8_t> reachedIn(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx);
+
 } // namespace yolk
