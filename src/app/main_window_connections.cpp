@@ -30,6 +30,8 @@
 #include <QPushButton>
 #include <QStackedWidget>
 
+#include <functional>
+
 namespace yolk::app {
 
 void MainWindow::connectParts()
@@ -96,7 +98,7 @@ void MainWindow::connectParts()
         if (!on && picker_)
             picker_->setChecked(false);
     });
-    connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { (document_->*pick_)(at); });
+    connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { std::invoke(pick_, document_, at); });
     connect(geometryPanel_, &GeometryPanel::toolChanged, this, &MainWindow::refreshTool);
     connect(geometryPanel_, &GeometryPanel::linesMoved, this, [this] {
         if (panels_->currentIndex() == int(Step::Geometry))
