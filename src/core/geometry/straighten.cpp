@@ -40,14 +40,14 @@ bool isMeant(size_t agreeing, size_t count, size_t free)
     constexpr double kShare = kFine / kLean; // of the leans that are looked at
     if (agreeing <= free)
         return false;
-    double tries = 1.0, some = 0.0, now = 1.0; // choices of those that decide; binomial tail of the rest
+    double tries = 1.0; // choices of those that decide
     for (size_t i = 0; i < free; ++i)
         tries *= double(count - i) / double(i + 1);
     const size_t rest = count - free, wanted = agreeing - free;
+    double now = std::pow(1.0 - kShare, double(rest)), some = 0.0; // that just k agree; that enough do
     for (size_t k = 0; k <= rest; ++k) {
-        const double p = now * std::pow(kShare, double(k)) * std::pow(1.0 - kShare, double(rest - k));
-        some += k >= wanted ? p : 0.0;
-        now *= double(rest - k) / double(k + 1);
+        some += k >= wanted ? now : 0.0;
+        now *= double(rest - k) / double(k + 1) * kShare / (1.0 - kShare);
     }
     return tries * some < kByChance;
 }
