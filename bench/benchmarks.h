@@ -51,6 +51,8 @@ void benchLights(Report &report, const std::string &folder);
 void benchStraighten(Report &report, const std::string &folder);
 /// geometry.export_ratio: what it costs in a file of 24 megapixels
 void benchExport(Report &report, const std::string &folder);
+/// areas.*: things painted over roughly, kept to their edges
+void benchAreas(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

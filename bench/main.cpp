@@ -41,6 +41,7 @@ int main(int argc, char **argv)
         {QStringLiteral("lights"), &benchLights},
         {QStringLiteral("straighten"), &benchStraighten},
         {QStringLiteral("geometry"), &benchExport},
+        {QStringLiteral("areas"), &benchAreas},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

@@ -2,7 +2,7 @@
 // of the list in adjustment_list.h. Nothing else knows it.
 #pragma once
 
-#include "adjust/parameter.h"
+#include "image/parameter.h"
 #include "image/image.h"
 
 #include <memory>

@@ -3,11 +3,14 @@
 //     kKey                of its section in files and paths; several may share one
 //     kActsOn             scene light or display light
 //     make(varied)        what does it; null where the settings change nothing
+// Those that stand in areas alone act before them, on display light, and have no kActsOn.
 #pragma once
 
 #include "adjust/adjustment.h"
 #include "adjust/hue_marks.h"
 #include "adjust/light_curve.h"
+#include "adjust/local_hue.h"
+#include "adjust/local_white.h"
 #include "adjust/monochrome.h"
 #include "adjust/saturation.h"
 #include "adjust/tints.h"
@@ -27,6 +30,8 @@ using AdjustmentList = std::tuple< //
     Tints,                         //
     LightCurve                     //
     >;
+
+using LocalAdjustmentList = std::tuple<LocalWhite, LocalHue>;
 
 namespace detail {
 template <class List> struct SettingsOf;

@@ -109,9 +109,9 @@ template <class S> struct TextMapField {
 };
 
 /// Many of one thing, each described by a table of its own.
-template <class S, class Item, class Table> struct ListField {
+template <class S, class Item, class Table, class List = std::vector<Item>> struct ListField {
     std::string_view key;
-    std::vector<Item> S::*member;
+    List S::*member;
     const Table *items;
     size_t most; ///< how many
     Visible<S> visible = nullptr;

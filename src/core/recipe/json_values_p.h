@@ -88,11 +88,12 @@ void readField(S &settings, const Field &field, const nlohmann::json &value, con
     } else if constexpr (requires { field.items; }) {
         if (!value.is_array() || value.size() > field.most)
             throw ArgumentError(path + ": must be a list of at most " + std::to_string(field.most));
-        member.clear();
+        std::vector<std::remove_cvref_t<decltype(*member.begin())>> items;
         for (const nlohmann::json &item : value) {
-            member.emplace_back();
-            readItem(member.back(), *field.items, item, path);
+            items.emplace_back();
+            readItem(items.back(), *field.items, item, path);
         }
+        member = std::move(items);
     } else if constexpr (std::is_same_v<Value, bool>) {
         if (!value.is_boolean())
             throw ArgumentError(path + ": must be true or false");

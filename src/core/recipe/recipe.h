@@ -4,6 +4,7 @@
 
 #include "adjust/adjustment_list.h"
 #include "align/align_settings.h"
+#include "areas/area.h"
 #include "colour/icc.h"
 #include "frames/bracket.h"
 #include "frames/light_mixture.h"
@@ -82,6 +83,7 @@ struct Recipe {
     LampSettings lamp;
     ToneSettings tone;
     AdjustmentSettings adjustments;
+    AreasSettings areas;
     GroupSettings groups;
     PresetUse preset;
     LensSettings lens;

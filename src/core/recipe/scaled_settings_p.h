@@ -10,13 +10,13 @@ namespace yolk {
 
 template <class Field> constexpr bool kIsPoints = false;
 template <class S> constexpr bool kIsPoints<PointsField<S>> = true;
+template <class Field> constexpr bool kIsMarks = false; ///< areas are none: they have strengths of their own
+template <class S, class Item, class Table>
+constexpr bool kIsMarks<ListField<S, Item, Table, std::vector<Item>>> = true;
 
 /// Rows of a curve's points, or of a list of marks.
 template <class Field>
-concept IsDrawn = kIsPoints<std::remove_cvref_t<Field>> || requires(const Field &field)
-{
-    field.items;
-};
+concept IsDrawn = kIsPoints<std::remove_cvref_t<Field>> || kIsMarks<std::remove_cvref_t<Field>>;
 
 template <class S> PointList scaled(const PointsField<S> &field, const PointList &points, double percent)
 {
@@ -28,7 +28,8 @@ template <class S> PointList scaled(const PointsField<S> &field, const PointList
 
 /// Numbers that go either way from 0 are amounts; where a mark stands and how wide it is, is not.
 template <class S, class Item, class Table>
-std::vector<Item> scaled(const ListField<S, Item, Table> &field, std::vector<Item> items, double percent)
+std::vector<Item> scaled(const ListField<S, Item, Table, std::vector<Item>> &field, std::vector<Item> items,
+                         double percent)
 {
     for (Item &item : items)
         forEachField(*field.items, [&](const auto &part) {

@@ -6,6 +6,7 @@
 #include "recipe/recipe.h"
 #include "recipe/step.h"
 
+#include <algorithm>
 #include <span>
 #include <string>
 #include <tuple>
@@ -65,6 +66,7 @@ inline constexpr auto kSections = std::tuple_cat(
     },
     detail::adjustmentSections(static_cast<const AdjustmentList *>(nullptr)),
     std::tuple{
+        Section{"areas", &Recipe::areas, &kAreasFields, Step::Areas, Stage::Tone},
         Section{"geometry", &Recipe::geometry, &kGeometryFields, Step::Merge, Stage::Geometry},
         Section{"lens", &Recipe::lens, &kLensLineFields, Step::Geometry, Stage::Geometry},
         Section{"geometry", &Recipe::geometry, &kPictureMapFields, Step::Geometry, Stage::Geometry},
@@ -79,6 +81,40 @@ inline constexpr auto kSections = std::tuple_cat(
 template <class Visit> void forEachSection(Visit &&visit)
 {
     std::apply([&](const auto &...section) { (visit(section), ...); }, kSections);
+}
+
+/// Settings that stand in areas alone.
+template <class A> struct LocalSection {
+    std::string_view key = A::kKey;
+    decltype(&A::kFields) fields = &A::kFields;
+};
+
+namespace detail {
+template <class... A> constexpr auto localSections(const std::tuple<A...> *)
+{
+    return std::tuple{LocalSection<A>{}...};
+}
+} // namespace detail
+inline constexpr auto kLocalSections = detail::localSections(static_cast<const LocalAdjustmentList *>(nullptr));
+
+/// Calls visit(section, field) for each setting that may vary inside an area: those of the recipe, then those of areas alone.
+template <class Visit> void forEachLocalField(Visit &&visit)
+{
+    const auto visitLocal = [&](const auto &section) {
+        forEachField(*section.fields, [&](const auto &field) {
+            if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>)
+                if (field.local)
+                    visit(section, field);
+        });
+    };
+    forEachSection(visitLocal);
+    std::apply([&](const auto &...section) { (visitLocal(section), ...); }, kLocalSections);
+}
+
+/// How far an area may move such a setting, to either side.
+template <class S> double localReach(const RealField<S> &field)
+{
+    return std::max(field.maximum - field.neutral, field.neutral - field.minimum);
 }
 
 /// The same of the sections of one member: forSectionsOf<&Recipe::output>(visit).

@@ -1,6 +1,7 @@
 #include "tone/tone_curve.h"
 
 #include "colour/transfer.h"
+#include "tone/tone_zones.h"
 
 #include <algorithm>
 #include <cmath>
@@ -10,9 +11,6 @@ namespace {
 
 constexpr double kGrey = 0.18;
 constexpr double kGreyOdds = kGrey / (1.0 - kGrey); // m at v = 0: m / (1 + m) = 0.18
-constexpr std::array<double, 5> kZoneLightness{10, 30, 50, 70, 90};
-// Full travel of a zone in lightness: almost to its neighbour, and to 1 or 99 at the ends.
-constexpr std::array<double, 5> kZoneDown{9, 18, 18, 18, 18}, kZoneUp{18, 18, 18, 18, 9};
 
 constexpr double kWhite = 0.955;  // light of the code 250 of 255, from where on nobody tells two lights apart
 constexpr double kSteepest = 4.0; // stops of odds for a stop of the scene
@@ -119,10 +117,9 @@ ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start) : set
     for (size_t k = 0; k < kZones.size(); ++k) {
         const double value = settings.*kZones[k] / 100.0;
         knots[k + 1] = kZoneLightness[k];
-        // At least half a step of lightness between neighbours, whatever is asked of both.
         values[k + 1] =
-            std::max(values[k] + 0.5, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
-        values[k + 1] = std::min(values[k + 1], 100.0 - 0.5 * double(kZones.size() - k));
+            std::max(values[k] + kZoneApart, kZoneLightness[k] + value * (value < 0.0 ? kZoneDown[k] : kZoneUp[k]));
+        values[k + 1] = std::min(values[k + 1], 100.0 - kZoneApart * double(kZones.size() - k));
     }
     zones_.emplace(knots, values);
 }

@@ -6,6 +6,7 @@
 #include "colour/oklab_rows.h"
 #include "colour/transfer.h"
 #include "tone/plateaus.h"
+#include "tone/zone_rows.h"
 
 #include <algorithm>
 #include <bit>
@@ -19,6 +20,7 @@ constexpr float kGreyStops = -2.47393119f; // log2 of 0.18
 
 constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
 constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
+constexpr double kContrastStep = 25.0;                           // between tables
 constexpr float kHeld = 0.955f;                                  // what is held ends here
 constexpr float kFarBelow = 0.5f;                                // what is darker is no concern of a soft end at kHeld
 constexpr double kDarkest = 0x1p-40;                             // what the logarithm of black counts as
@@ -173,7 +175,37 @@ bool clampRounding(float *__restrict r, float *__restrict g, float *__restrict b
     return false;
 }
 
+/// What becomes of display light under an exposure and a contrast of its own: stops round middle grey.
+YOLK_MULTIVERSION
+void contrastRow(const float *__restrict exposure, const float *__restrict contrast, float usualExposure,
+                 float usualContrast, int width, float *__restrict tone)
+{
+    for (int x = 0; x < width; ++x) {
+        const float grey = kGreyStops, steeper = quickExp2((contrast[x] - usualContrast) * 0.01f);
+        tone[x] = grey + (tone[x] - grey + exposure[x] - usualExposure) * steeper;
+    }
+}
+
+bool variesDetail(const Varied<ToneSettings> &varied)
+{
+    return varied[&ToneSettings::localContrast].varies() || varied[&ToneSettings::localLights].varies() ||
+           varied[&ToneSettings::localDarks].varies() || varied[&ToneSettings::fineDetail].varies();
+}
+
+void meanOf(const StepTable &a, const StepTable &b, float share, float stops, float &out)
+{
+    float first, second;
+    a.lookUp({&stops, 1}, 0.0f, &first);
+    b.lookUp({&stops, 1}, 0.0f, &second);
+    out = first + share * (second - first);
+}
+
 } // namespace
+
+void evRow(const float *r, const float *g, const float *b, int width, float *ev)
+{
+    lightRow(r, g, b, width, ev);
+}
 
 Image<float> evOf(ImageView<const float> scene, ExecContext &ctx)
 {
@@ -185,10 +217,12 @@ Image<float> evOf(ImageView<const float> scene, ExecContext &ctx)
     return out;
 }
 
-bool needsLayers(const ToneSettings &settings)
+bool needsLayers(const Varied<ToneSettings> &varied)
 {
-    return settings.method == ToneMethod::Local || settings.method == ToneMethod::Blend || movesZones(settings) ||
-           movesDetail(settings);
+    const ToneSettings &settings = varied.settings();
+    const auto varies = [&](double ToneSettings::*member) { return varied[member].varies(); };
+    return std::ranges::any_of(kZones, varies) || variesDetail(varied) || settings.method == ToneMethod::Local ||
+           settings.method == ToneMethod::Blend || movesZones(settings) || movesDetail(settings);
 }
 
 bool needsBlend(const ToneSettings &settings)
@@ -196,11 +230,12 @@ bool needsBlend(const ToneSettings &settings)
     return settings.method == ToneMethod::Blend;
 }
 
-ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation,
+ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &start, OutputSpace space, double saturation,
                        ToneGrids grids)
     : grids_(std::move(grids)), toOutput_(rgbToRgb(kRec2020, primariesOf(space))), oklab_(primariesOf(space)),
-      localWeight_(0.0f), fineWeight_(0.0f), chroma_(float(saturation)), soft_(!isPlain(settings))
+      localWeight_(0.0f), fineWeight_(0.0f), chroma_(float(saturation)), soft_(!isPlain(varied.settings()))
 {
+    const ToneSettings &settings = varied.settings();
     const Matrix3 fromOutput = inverse(toOutput_);
     for (size_t c = 0; c < 3; ++c) {
         double sum = 0.0;
@@ -208,40 +243,69 @@ ToneMapper::ToneMapper(const ToneSettings &settings, const ToneStart &start, Out
             sum += double(kLuminance2020[k]) * fromOutput(int(k), int(c));
         luminance_[c] = float(sum);
     }
-    if ((needsLayers(settings) && !grids_.layers) || (needsBlend(settings) && !grids_.blend))
+    if ((needsLayers(varied) && !grids_.layers) || (needsBlend(settings) && !grids_.blend))
         throw ArgumentError("tone mapping: the layers of the scene are missing");
     const ToneCurve curve(settings, start);
     way_ = settings.method == ToneMethod::Blend   ? Way::Blend
            : settings.method == ToneMethod::Local ? Way::Layers
-           : needsLayers(settings)                ? Way::CurveWithDetail
+           : needsLayers(varied)                  ? Way::CurveWithDetail
                                                   : Way::Curve;
-    const double kept = way_ == Way::Layers ? 1.0 : 0.0; // the base is without detail; the other ways hold it already
-    localWeight_ = float(kept + settings.localContrast / 100.0);
-    fineWeight_ = float(kept + settings.fineDetail / 100.0);
-    apart_ = way_ != Way::Curve && (settings.localLights != 0.0 || settings.localDarks != 0.0);
-    const bool together = way_ == Way::Curve || way_ == Way::Layers;
+    kept_ = way_ == Way::Layers ? 1.0 : 0.0; // the base is without detail; the other ways hold it already
+    localWeight_ = float(kept_ + settings.localContrast / 100.0);
+    fineWeight_ = float(kept_ + settings.fineDetail / 100.0);
+    exposure_ = varied[&ToneSettings::exposure];
+    contrast_ = varied[&ToneSettings::contrast];
+    localContrast_ = varied[&ToneSettings::localContrast];
+    localLights_ = varied[&ToneSettings::localLights];
+    localDarks_ = varied[&ToneSettings::localDarks];
+    fineDetail_ = varied[&ToneSettings::fineDetail];
+    for (size_t k = 0; k < kZones.size(); ++k)
+        zoneValues_[k] = varied[kZones[k]];
+    variesCurve_ = exposure_.varies() || contrast_.varies();
+    variesZones_ = std::ranges::any_of(zoneValues_, &Parameter::varies);
+    variesDetail_ = variesDetail(varied);
+    apart_ = way_ != Way::Curve && !variesDetail_ && (settings.localLights != 0.0 || settings.localDarks != 0.0);
+    zonesApart_ = way_ == Way::CurveWithDetail || way_ == Way::Blend || variesCurve_ || variesZones_;
+    const auto whole = [&](double ev) { return logOf(zonesApart_ ? curve.withoutZones(ev) : curve.luminance(ev)); };
     const Plateaus plateaus(way_ == Way::Curve ? std::vector<double>() : quantilesOf(start));
     if (way_ == Way::Curve || way_ == Way::CurveWithDetail)
-        curve_ = StepTable(kLight,
-                           [&](double ev) { return logOf(together ? curve.luminance(ev) : curve.withoutZones(ev)); });
+        curve_ = StepTable(kLight, whole);
     if (way_ == Way::Layers) {
-        const std::vector<double> bases =
-            plateaus.baseCurve(kLight, [&](double light) { return logOf(curve.luminance(light)); });
+        const std::vector<double> bases = plateaus.baseCurve(kLight, whole);
         size_t next = 0; // steps come in their order
         curve_ = StepTable(kLight, [&](double base) { return bases[next++] + plateaus.detailOf(base); });
     }
     if (way_ != Way::Curve)
         plateau_ = StepTable(kLight, [&](double base) { return plateaus.detailOf(base); });
+    const auto inLights = [&](double base) {
+        constexpr double kDark = 30.0, kBright = 70.0; // L*
+        const double lightness = lightnessOf(curve.withoutZones(base + plateaus.detailOf(base)));
+        const double t = std::clamp((lightness - kDark) / (kBright - kDark), 0.0, 1.0);
+        return t * t * (3.0 - 2.0 * t);
+    };
+    if (variesDetail_)
+        inLights_ = StepTable(kLight, inLights);
     if (apart_)
         local_ = StepTable(kLight, [&](double base) {
-            constexpr double kDark = 30.0, kLight = 70.0; // L*
-            const double lightness = lightnessOf(curve.withoutZones(base + plateaus.detailOf(base)));
-            const double t = std::clamp((lightness - kDark) / (kLight - kDark), 0.0, 1.0), s = t * t * (3.0 - 2.0 * t);
+            const double s = inLights(base);
             const double more = s * settings.localLights + (1.0 - s) * settings.localDarks;
-            return std::max(kept - 1.0, double(localWeight_) + more / 100.0);
+            return std::max(kept_ - 1.0, double(localWeight_) + more / 100.0);
         });
-    if (!together)
+    if (zonesApart_ && way_ != Way::Curve)
         zones_ = StepTable(kDisplay, [&](double display) { return logOf(curve.zoned(std::exp2(display))) - display; });
+    if (!variesCurve_ || way_ == Way::Blend)
+        return;
+    ToneSettings at = settings;
+    const auto addTable = [&](double contrast) {
+        at.contrast = contrast;
+        const ToneCurve other(at, start);
+        contrasts_.emplace_back(kLight, [&](double ev) { return logOf(other.withoutZones(ev)); });
+    };
+    if (!contrast_.varies())
+        addTable(settings.contrast);
+    else
+        for (double contrast = -100.0; contrast <= 100.0; contrast += kContrastStep)
+            addTable(contrast);
 }
 
 /// Rows of what lightsOf() and blendOf() find.
@@ -252,10 +316,12 @@ struct ToneMapper::Lights {
 /// What a band needs besides its pixels.
 struct ToneMapper::Row {
     explicit Row(int width)
-        : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()), weight(tone.size())
+        : tone(size_t(width)), gain(tone.size()), base(tone.size()), detail(tone.size()), weight(tone.size()),
+          other(tone.size())
     {
     }
-    std::vector<float> tone, gain, base, detail, weight;
+    std::vector<float> tone, gain, base, detail, weight, other;
+    std::vector<float> exposure, zones[5]; // of what varies
 };
 
 namespace {
@@ -271,6 +337,62 @@ struct Places {
 };
 
 } // namespace
+
+/// Adds what exposure and contrast of each pixel make of the tone of its light.
+void ToneMapper::changeCurve(Row &row, const float *light, int width, int y, const PixelGrid &grid, float *tone) const
+{
+    if (!variesCurve_)
+        return;
+    const float *exposure = exposure_.row(grid, y, width, row.exposure), usual = float(exposure_.value);
+    if (!contrast_.varies()) {
+        std::vector<float> &before = row.other, &after = row.weight;
+        contrasts_[0].lookUp({light, size_t(width)}, 0.0f, before.data());
+        for (int x = 0; x < width; ++x)
+            after[size_t(x)] = light[x] + exposure[x] - usual;
+        contrasts_[0].lookUp(after, 0.0f, after.data());
+        for (int x = 0; x < width; ++x)
+            tone[x] += after[size_t(x)] - before[size_t(x)];
+        return;
+    }
+    const float *contrast = contrast_.row(grid, y, width, row.other), usualContrast = float(contrast_.value);
+    const auto at = [&](float c, float stops) {
+        const float place = (c + 100.0f) / float(kContrastStep);
+        const size_t first = std::min(size_t(place), contrasts_.size() - 2);
+        float out;
+        meanOf(contrasts_[first], contrasts_[first + 1], place - float(first), stops, out);
+        return out;
+    };
+    for (int x = 0; x < width; ++x)
+        if (contrast[x] != usualContrast || exposure[x] != usual)
+            tone[x] += at(contrast[x], light[x] + exposure[x] - usual) - at(usualContrast, light[x]);
+}
+
+void ToneMapper::zoneStops(Row &row, const float *tone, int width, int y, const PixelGrid &grid, float *stops) const
+{
+    if (!variesZones_)
+        return zones_.lookUp({tone, size_t(width)}, 0.0f, stops);
+    const float *zones[5];
+    for (size_t k = 0; k < kZones.size(); ++k)
+        zones[k] = zoneValues_[k].row(grid, y, width, row.zones[k]);
+    zoneStopsRow(tone, zones, width, stops);
+}
+
+/// Adds detail by the weights of each pixel.
+void ToneMapper::weighDetail(Row &row, const Lights &lights, const float *base, int width, int y, const PixelGrid &grid,
+                             float *detail) const
+{
+    inLights_.lookUp({base, size_t(width)}, 0.0f, row.weight.data());
+    const float *local = localContrast_.row(grid, y, width, row.exposure),
+                *bright = localLights_.row(grid, y, width, row.other),
+                *dark = localDarks_.row(grid, y, width, row.zones[0]),
+                *fine = fineDetail_.row(grid, y, width, row.zones[1]);
+    const float kept = float(kept_);
+    for (int x = 0; x < width; ++x) {
+        const float s = row.weight[size_t(x)], more = s * bright[x] + (1.0f - s) * dark[x];
+        const float weight = std::max(kept - 1.0f, kept + (local[x] + more) * 0.01f);
+        detail[x] += weight * lights.local[x] + (kept + fine[x] * 0.01f) * lights.fine[x];
+    }
+}
 
 void ToneMapper::lightRows(ImageView<const float> scene, int y, const ScenePart &part, std::vector<float> &cells,
                            float *ev, float *fine, float *local) const
@@ -294,17 +416,18 @@ void ToneMapper::blendRows(const float *ev, Shape scene, int y, const ScenePart 
 }
 
 void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out,
-                        Until until) const
+                        Until until, const PixelGrid &grid) const
 {
     const int width = scene.width();
     const float *r = scene.row(0, y), *g = scene.row(1, y), *b = scene.row(2, y);
     float *tone = row.tone.data(), *base = row.base.data(), *detail = row.detail.data();
     const std::span<const float> ev(lights.ev, size_t(width)), baseEv(row.base);
     const auto addZones = [&] { // by the display light of the base
-        zones_.lookUp(baseEv, 0.0f, base);
+        zoneStops(row, base, width, y, grid, base);
         addRow(base, width, detail);
     };
-    const float localWeight = apart_ ? 0.0f : localWeight_;
+    const float localWeight = apart_ || variesDetail_ ? 0.0f : localWeight_,
+                fineWeight = variesDetail_ ? 0.0f : fineWeight_;
     const auto weighLocal = [&] { // by the base, before it becomes something else
         if (apart_)
             local_.lookUp(baseEv, 0.0f, row.weight.data());
@@ -312,40 +435,66 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
     const auto addLocal = [&] {
         if (apart_)
             addWeightedRow(row.weight.data(), lights.local, width, detail);
+        else if (variesDetail_)
+            weighDetail(row, lights, base, width, y, grid, detail);
     };
     switch (way_) {
     case Way::Curve:
         curve_.lookUp(ev, 0.0f, tone);
+        changeCurve(row, lights.ev, width, y, grid, tone);
         break;
     case Way::Layers:
-        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight, base, detail);
+        partRow(lights.ev, lights.fine, lights.local, width, fineWeight, localWeight, base, detail);
         weighLocal();
         addLocal();
         curve_.lookUp(baseEv, 0.0f, tone);
-        plateau_.lookUp(baseEv, 0.0f, base);
-        takeRow(base, width, detail);
+        plateau_.lookUp(baseEv, 0.0f, row.gain.data());
+        takeRow(row.gain.data(), width, detail);
+        addRow(row.gain.data(), width, base); // the light that looks like this base
+        changeCurve(row, base, width, y, grid, tone);
+        if (zonesApart_) {
+            zoneStops(row, tone, width, y, grid, base);
+            addRow(base, width, tone);
+        }
         break;
     case Way::CurveWithDetail: // detail before the curve, which squeezes it with all else: order is kept
-        partRow(lights.ev, lights.fine, lights.local, width, fineWeight_, localWeight, base, detail);
+        partRow(lights.ev, lights.fine, lights.local, width, fineWeight, localWeight, base, detail);
         weighLocal();
         addLocal();
         std::copy_n(lights.ev, width, tone);
         addRow(detail, width, tone);
+        std::copy_n(tone, width, detail);
         curve_.lookUp({tone, size_t(width)}, 0.0f, tone);
+        changeCurve(row, detail, width, y, grid, tone);
         std::fill_n(detail, width, 0.0f);
         plateau_.lookUp(baseEv, 0.0f, row.gain.data());
         addRow(row.gain.data(), width, base);
+        std::copy_n(base, width, row.gain.data());
         curve_.lookUp(baseEv, 0.0f, base);
+        changeCurve(row, row.gain.data(), width, y, grid, base);
         addZones();
         break;
     case Way::Blend:
         partRow(lights.ev, lights.fine, lights.local, width, 0.0f, 0.0f, base, detail);
         weighLocal();
+        if (variesDetail_) {
+            row.zones[2].assign(size_t(width), 0.0f);
+            weighDetail(row, lights, base, width, y, grid, row.zones[2].data());
+        }
         plateau_.lookUp(baseEv, 0.0f, row.gain.data());
-        blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight_, localWeight, tone, base,
+        blendRow(lights.ev, lights.blend, lights.fine, lights.local, width, fineWeight, localWeight, tone, base,
                  detail);
-        addLocal();
+        if (variesDetail_)
+            addRow(row.zones[2].data(), width, detail);
+        else
+            addLocal();
         addRow(row.gain.data(), width, base);
+        if (variesCurve_) {
+            const float *exposure = exposure_.row(grid, y, width, row.exposure),
+                        *contrast = contrast_.row(grid, y, width, row.other);
+            for (float *of : {tone, base})
+                contrastRow(exposure, contrast, float(exposure_.value), float(contrast_.value), width, of);
+        }
         addZones();
         rollOffRow(width, tone);
         break;
@@ -429,7 +578,7 @@ Image<float> ToneMapper::operator()(ImageView<const float> scene, const ScenePar
 }
 
 void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out,
-                         Until until) const
+                         Until until, const PixelGrid &grid) const
 {
     Row row(scene.width());
     std::vector<float> cells;
@@ -440,12 +589,12 @@ void ToneMapper::mapRows(ImageView<const float> scene, int y0, int y1, const Sce
         lightRows(scene, y, part, cells, ev, fine, local);
         if (way_ == Way::Blend)
             blendRows(ev, scene.shape(), y, part, cells, blend, row.tone.data());
-        mapRow(row, scene, y, {ev, fine, local, blend}, out, until);
+        mapRow(row, scene, y, {ev, fine, local, blend}, out, until, grid);
     }
 }
 
 void ToneMapper::mapRowsWith(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
-                             ImageView<float> out, Until until) const
+                             ImageView<float> out, Until until, const PixelGrid &grid) const
 {
     const Shape size = scene.shape();
     if (lights.shape() != size)
@@ -458,7 +607,7 @@ void ToneMapper::mapRowsWith(ImageView<const float> scene, ImageView<const float
     for (int y = 0; y < size.height; ++y)
         mapRow(row, scene, y,
                {lights.row(0, y), lights.row(1, y), lights.row(2, y), way_ == Way::Blend ? blend.row(0, y) : nullptr},
-               out, until);
+               out, until, grid);
 }
 
 Image<float> ToneMapper::withLights(ImageView<const float> scene, ImageView<const float> lights,

@@ -6,6 +6,7 @@
 #include "colour/oklab.h"
 #include "image/image.h"
 #include "image/light_grid.h"
+#include "image/parameter.h"
 #include "tone/step_table.h"
 #include "tone/tone_curve.h"
 
@@ -21,7 +22,7 @@ struct ToneGrids {
 };
 
 /// Which of them these settings need.
-bool needsLayers(const ToneSettings &settings);
+bool needsLayers(const Varied<ToneSettings> &settings);
 bool needsBlend(const ToneSettings &settings);
 
 /// Maps luminance, keeps the ratios of the channels, scales their Oklab chroma and brings what then falls out of the
@@ -37,11 +38,13 @@ bool needsBlend(const ToneSettings &settings);
 /// first summand is fitted into the room below kHeld, the code 250 of 255: T + c / sqrt(1 + (c / (kHeld - T))^2) for T
 /// the first summand alone and c = D - T. Colours of which a channel would pass kHeld give up lightness and chroma, half
 /// each; plain exposure cuts them instead.
+/// Where settings vary over the picture, exposure and contrast change log M by what they change it at w, zones and weights
+/// are those of the pixel; under blended exposures exposure and contrast act on what was blended.
 class ToneMapper {
 public:
     /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is
     /// missing.
-    ToneMapper(const ToneSettings &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
+    ToneMapper(const Varied<ToneSettings> &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
                ToneGrids grids = {});
 
     /// The light of every pixel of a part of the scene and its layers, for mapping it more than once: EV, fine detail,
@@ -61,12 +64,13 @@ public:
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
     Image<float> operator()(ImageView<const float> scene, const ScenePart &part, ExecContext &ctx) const;
     /// Rows from y0 to y1 of it, on the thread that asks; both pictures of one shape, of three planes.
+    /// Settings that vary are those of `grid`, on which the scene's pixels lie.
     void mapRows(ImageView<const float> scene, int y0, int y1, const ScenePart &part, ImageView<float> out,
-                 Until until = Until::End) const;
+                 Until until = Until::End, const PixelGrid &grid = {}) const;
     /// The same with what lightsOf() and blendOf() found of these pixels. Throws ArgumentError when that is not of the
     /// scene's size.
     void mapRowsWith(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
-                     ImageView<float> out, Until until = Until::End) const;
+                     ImageView<float> out, Until until = Until::End, const PixelGrid &grid = {}) const;
     /// The whole of it.
     Image<float> withLights(ImageView<const float> scene, ImageView<const float> lights, ImageView<const float> blend,
                             ExecContext &ctx) const;
@@ -82,8 +86,12 @@ private:
                    float *fine, float *local) const;
     void blendRows(const float *ev, Shape scene, int y, const ScenePart &part, std::vector<float> &cells, float *blend,
                    float *unused) const;
-    void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out,
-                Until until) const;
+    void mapRow(Row &row, ImageView<const float> scene, int y, const Lights &lights, ImageView<float> out, Until until,
+                const PixelGrid &grid) const;
+    void changeCurve(Row &row, const float *light, int width, int y, const PixelGrid &grid, float *tone) const;
+    void zoneStops(Row &row, const float *tone, int width, int y, const PixelGrid &grid, float *stops) const;
+    void weighDetail(Row &row, const Lights &lights, const float *base, int width, int y, const PixelGrid &grid,
+                     float *detail) const;
     void endRow(const float *const open[3], int width, float *const out[3]) const;
 
     Way way_;
@@ -95,13 +103,24 @@ private:
     bool soft_;                               ///< whether colours end softly below white
     /// log2 of display light of EV, of its base where there are layers; with zones for Curve and Layers, else without
     StepTable curve_;
-    StepTable plateau_;  ///< by how much large even areas of a base differ from it
-    bool apart_ = false; ///< local contrast differs in lights and darks
-    StepTable local_;    ///< then its weight over the base, in place of localWeight_
-    StepTable zones_;    ///< log2 of what the zones multiply display light by, over its own log2
+    StepTable plateau_;       ///< by how much large even areas of a base differ from it
+    bool apart_ = false;      ///< local contrast differs in lights and darks
+    StepTable local_;         ///< then its weight over the base, in place of localWeight_
+    bool zonesApart_ = false; ///< they act on what the curve gave
+    StepTable zones_;         ///< log2 of what the zones multiply display light by, over its own log2
+    // What varies.
+    Parameter exposure_, contrast_, localContrast_, localLights_, localDarks_, fineDetail_;
+    std::array<Parameter, 5> zoneValues_;
+    bool variesCurve_ = false, variesZones_ = false, variesDetail_ = false;
+    double kept_ = 0.0; ///< of detail, where nothing strengthens it
+    std::vector<StepTable>
+        contrasts_;      ///< log2 of display light of EV, without zones: at kContrastStep each, or as it is
+    StepTable inLights_; ///< how far a base counts as light
 };
 
 /// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least. Three planes in, one out.
 Image<float> evOf(ImageView<const float> scene, ExecContext &ctx);
+/// The same of a row.
+void evRow(const float *r, const float *g, const float *b, int width, float *ev);
 
 } // namespace yolk

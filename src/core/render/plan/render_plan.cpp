@@ -1,6 +1,7 @@
 #include "render/plan/render_plan.h"
 
 #include "adjust/adjustment_list.h"
+#include "areas/area_parameter.h"
 #include "colour/white_point.h"
 #include "recipe/sections.h"
 
@@ -10,24 +11,72 @@
 namespace yolk {
 namespace {
 
-template <class A> void append(const AdjustmentSettings &settings, Light light, Adjustments &out)
+SharedList<Area> actingAreas(const Recipe &recipe)
 {
-    if (A::kActsOn == light)
-        if (AdjustmentPtr made = A::make(Varied(settingsOf<A>(settings))))
-            out.push_back(std::move(made));
-}
-
-template <class... A>
-Adjustments adjustmentsOn(Light light, const AdjustmentSettings &settings, const std::tuple<A...> *)
-{
-    Adjustments out;
-    (append<A>(settings, light, out), ...);
+    std::vector<Area> out;
+    for (const Area &area : recipe.areas.areas)
+        if (acts(area))
+            out.push_back(area);
     return out;
 }
 
-Adjustments adjustmentsOn(Light light, const AdjustmentSettings &settings)
+/// Settings of a section, varied by what areas say of its fields.
+template <class S, class Table>
+Varied<S> variedBy(const SharedList<Area> &areas, std::string_view key, const S &settings, const Table &fields)
 {
-    return adjustmentsOn(light, settings, static_cast<const AdjustmentList *>(nullptr));
+    Varied<S> out(settings);
+    if (areas.empty())
+        return out;
+    forEachField(fields, [&](const auto &field) {
+        if constexpr (IsReal<std::remove_cvref_t<decltype(field)>>) {
+            if (!field.local)
+                return;
+            const std::string path = std::string(key) + "." + std::string(field.key);
+            std::vector<AreaParameter::Part> parts;
+            for (size_t i = 0; i < areas.size(); ++i)
+                for (const bool outside : {false, true}) {
+                    const AreaAmounts &amounts = outside ? areas[i].outside : areas[i].amounts;
+                    if (const auto at = amounts.find(path); at != amounts.end() && at->second != 0.0) {
+                        const double amount = std::clamp(at->second, -localReach(field), localReach(field));
+                        parts.push_back({i, outside, float(amount * areas[i].strength / 100.0)});
+                    }
+                }
+            if (!parts.empty())
+                out.vary(field.member, std::make_shared<AreaParameter>(std::move(parts), field.minimum, field.maximum));
+        }
+    });
+    return out;
+}
+
+void append(AdjustmentPtr made, Adjustments &out)
+{
+    if (made)
+        out.push_back(std::move(made));
+}
+
+template <class... A> void appendLocal(const SharedList<Area> &areas, const std::tuple<A...> *, Adjustments &out)
+{
+    (append(A::make(variedBy(areas, A::kKey, typename A::Settings(), A::kFields)), out), ...);
+}
+
+template <class... A>
+void appendOf(Light light, const Recipe &recipe, const SharedList<Area> &areas, const std::tuple<A...> *,
+              Adjustments &out)
+{
+    const auto appendOne = [&]<class One>(const One *) {
+        if (One::kActsOn == light)
+            append(One::make(variedBy(areas, One::kKey, settingsOf<One>(recipe.adjustments), One::kFields)), out);
+    };
+    (appendOne(static_cast<const A *>(nullptr)), ...);
+}
+
+Adjustments adjustmentsOn(Light light, const Recipe &recipe, const SharedList<Area> &areas)
+{
+    Adjustments out;
+    if (light == Light::Display && !areas.empty())
+        appendLocal(areas, static_cast<const LocalAdjustmentList *>(nullptr), out);
+    appendOf(light, recipe, areas, static_cast<const AdjustmentList *>(nullptr), out);
+    return out;
 }
 
 Hash128 keyOf(StageKey stage, const Hash128 &of, int reduction)
@@ -117,9 +166,9 @@ RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
       lens(recipe.lens.straightens || recipe.lens.evens ? lensOf(reference(), recipe.lens) : nullptr),
       rim(rimOf(recipe.lens, lens)), map(mapOf(recipe, reference())),
       day(neutralUnder(recipe.white, reference().codeValues, m)), white(balancedMatrix(reference().codeValues, day)),
-      lamp(recipe.lamp), curve(recipe.tone, m.tone), knee(kneeOf(m)),
-      onScene(adjustmentsOn(Light::Scene, recipe.adjustments)),
-      onDisplay(adjustmentsOn(Light::Display, recipe.adjustments)),
+      lamp(recipe.lamp), curve(recipe.tone, m.tone), knee(kneeOf(m)), areas(actingAreas(recipe)),
+      tone(variedBy(areas, "tone", recipe.tone, kToneFields)), onScene(adjustmentsOn(Light::Scene, recipe, areas)),
+      onDisplay(adjustmentsOn(Light::Display, recipe, areas)),
       aligned_(hashOfSet(bracket, m, hashUpTo(Stage::Align, recipe))),
       merged_(hashOfSet(bracket, m, hashUpTo(Stage::Merge, recipe)))
 {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "adjust/adjustment.h"
+#include "areas/area.h"
 #include "base/hash.h"
 #include "geometry/picture_map.h"
 #include "lens/lens_profile.h"
@@ -28,7 +29,9 @@ public:
     Matrix3 white;       ///< from there to balanced linear Rec. 2020
     LampSettings lamp;   ///< as it acts
     ToneCurve curve;
-    double knee; ///< of LightCode: its code bends at middle grey about as the automatic start's curve does
+    double knee;            ///< of LightCode: its code bends at middle grey about as the automatic start's curve does
+    SharedList<Area> areas; ///< those that change something, in the order of PixelGrid::masks
+    Varied<ToneSettings> tone;      ///< with what they make of it
     Adjustments onScene, onDisplay; ///< those that do something
 
     const Frame &reference() const { return *bracket.frames[bracket.reference].frame; }

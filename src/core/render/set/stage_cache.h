@@ -29,7 +29,9 @@ enum class StageKey : int {
     BlendScene,
     Blend,
     Lights,
-    BlendLights
+    BlendLights,
+    Strokes,
+    Edges
 };
 
 class StageCache {

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace yolk {
 namespace {
@@ -38,10 +39,10 @@ Hash128 hashed(StageKey what, const Hash128 &of, const Hash128 &beside = {})
 /// The layers of a scene under `plan`, and the keys that they are kept under.
 ToneGrids gridsOf(const RenderPlan &plan, Hash128 &layersKey, Hash128 &blendKey, ExecContext &ctx)
 {
-    const ToneSettings &tone = plan.recipe.tone;
+    const ToneSettings &tone = plan.tone.settings();
     const ToneStart &start = plan.measured.tone;
     ToneGrids out;
-    if (!needsLayers(tone))
+    if (!needsLayers(plan.tone))
         return out;
     const Recipe without = layersRecipe(plan.recipe);
     const RenderPlan plain(plan.sources, plan.measured, without);
@@ -167,8 +168,9 @@ RenderRequest widened(const RenderRequest &request, const Frame &reference, int 
 }
 
 Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx)
-    : plan_(plan), mapper_(plan.recipe.tone, plan.measured.tone, space, chromaBeside(plan.curve),
-                           gridsOf(plan, layersKey_, blendKey_, ctx))
+    : plan_(plan), mapper_(plan.tone, plan.measured.tone, space, chromaBeside(plan.curve),
+                           gridsOf(plan, layersKey_, blendKey_, ctx)),
+      masks_(plan.areas.empty() ? AreaMasks() : AreaMasks(plan, plan.areas, ctx))
 {
 }
 
@@ -187,6 +189,9 @@ void Developer::develop(ImageView<const float> scene, const Lights &lights, cons
 {
     const int margin = context(grid.scale());
     PixelGrid here = grid.from(-margin, -margin);
+    std::optional<MaskRows> masks;
+    if (!masks_.empty())
+        here.masks = &masks.emplace(masks_.rows(scene, here));
     Passing passing(scene);
     passing.through(plan_.onScene, here);
     const bool adjusts = !plan_.onDisplay.empty();
@@ -197,9 +202,9 @@ void Developer::develop(ImageView<const float> scene, const Lights &lights, cons
     const ImageView<float> to = adjusts ? toned.view() : out;
     if (lights.lights.shape().empty())
         mapper_.mapRows(passing.light(), 0, to.height(), scenePartOf(plan_.reference(), here, to.width(), to.height()),
-                        to, until);
+                        to, until, here);
     else
-        mapper_.mapRowsWith(passing.light(), lights.lights, lights.blend, to, until);
+        mapper_.mapRowsWith(passing.light(), lights.lights, lights.blend, to, until, here);
     if (!adjusts)
         return;
     passing.take(std::move(toned));

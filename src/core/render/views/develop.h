@@ -2,8 +2,9 @@
 // output cannot hold. Views, readings, comparisons and files all come through here.
 #pragma once
 
-#include "adjust/parameter.h"
+#include "image/parameter.h"
 #include "render/plan/render_plan.h"
+#include "render/stages/area_masks.h"
 #include "tone/tone_map.h"
 
 namespace yolk {
@@ -35,6 +36,7 @@ private:
     const RenderPlan &plan_;
     Hash128 layersKey_{}, blendKey_{};
     ToneMapper mapper_;
+    AreaMasks masks_;
 };
 
 /// Of a region of the reference frame, as a view of `width` x `height` pixels shows it.

@@ -1,6 +1,8 @@
 // Settings that may vary over the picture: a number, or a number for each pixel where areas vary it.
 #pragma once
 
+#include "image/mask_rows.h"
+
 #include <memory>
 #include <span>
 #include <utility>
@@ -13,12 +15,13 @@ namespace yolk {
 struct PixelGrid {
     double originX = 0.0, originY = 0.0, stepX = 1.0, stepY = 1.0;
     int firstX = 0, firstY = 0;
+    const MaskRows *masks = nullptr; ///< what areas say of these pixels; null: nothing
 
     double x(int pixel) const { return originX + (firstX + pixel + 0.5) * stepX; }
     double y(int pixel) const { return originY + (firstY + pixel + 0.5) * stepY; }
     PixelGrid from(int pixelX, int pixelY) const
     {
-        return {originX, originY, stepX, stepY, firstX + pixelX, firstY + pixelY};
+        return {originX, originY, stepX, stepY, firstX + pixelX, firstY + pixelY, masks};
     }
     double scale() const { return 1.0 / stepX; } ///< pixels per pixel of the reference frame
 };
@@ -37,6 +40,7 @@ struct Parameter {
     double value = 0.0;
     ParameterMapPtr map{}; ///< null: the value everywhere
 
+    bool varies() const { return map != nullptr; }
     bool is(double neutral) const { return !map && value == neutral; }
     /// Along row `y` of a grid, `width` pixels of it, in `scratch`.
     const float *row(const PixelGrid &grid, int y, int width, std::vector<float> &scratch) const
@@ -51,7 +55,10 @@ struct Parameter {
 /// A settings struct of which some members vary.
 template <class S> class Varied {
 public:
-    Varied(S settings = {}) : settings_(std::move(settings)) {}
+    Varied(S settings = {}) // implicit: settings that do not vary
+        : settings_(std::move(settings))
+    {
+    }
     const S &settings() const { return settings_; }
     void vary(double S::*member, ParameterMapPtr map) { maps_.emplace_back(member, std::move(map)); }
     Parameter operator[](double S::*member) const
