@@ -21,8 +21,8 @@ void benchAreas(Report &report, const std::string &)
             continue;
         const worlds::PaintedVerdict v = worlds::judgePainted(*painted, ctx);
         if (first < 1000)
-            std::printf("  %4d missed by %.0f px: stroke %.3f, kept %.3f%s\n", int(first + i), painted->missedBy, v.stroke,
-                        v.kept, v.kept > v.stroke ? "" : "  worse");
+            std::printf("  %4d missed by %.0f px: stroke %.3f, kept %.3f%s\n", int(first + i), painted->missedBy,
+                        v.stroke, v.kept, v.kept > v.stroke ? "" : "  worse");
         stroke.push_back(v.stroke);
         kept.push_back(v.kept);
         better += v.kept > v.stroke ? 1.0 : 0.0;

@@ -63,7 +63,8 @@ std::optional<Painted> paintedOf(uint64_t seed, int width, int height, ExecConte
 {
     std::mt19937_64 random(seed * 7919 + 3);
     const auto between = [&](double low, double high) { return std::uniform_real_distribution(low, high)(random); };
-    SceneSpec spec{.seed = seed, .width = width, .height = height, .stops = between(8.0, 14.0), .foliage = seed % 4 == 0};
+    SceneSpec spec{
+        .seed = seed, .width = width, .height = height, .stops = between(8.0, 14.0), .foliage = seed % 4 == 0};
     const std::vector<Leaf> leaves = growLeaves(spec);
     const Image<float> light = renderLeaves(leaves, spec, {}, 0.0, ctx);
     std::vector<size_t> candidates;
@@ -108,7 +109,8 @@ std::optional<Painted> paintedOf(uint64_t seed, int width, int height, ExecConte
             turnRow(wide, from, width, to);
             for (float *row : to) // as a merge of a few frames has it
                 for (int x = 0; x < width; ++x)
-                    row[x] += normal(random) * std::sqrt(1e-4f * row[x] * row[x] + 1e-5f * std::max(row[x], 0.0f) * 1e-2f);
+                    row[x] +=
+                        normal(random) * std::sqrt(1e-4f * row[x] * row[x] + 1e-5f * std::max(row[x], 0.0f) * 1e-2f);
         }
         return out;
     }

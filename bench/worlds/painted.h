@@ -9,9 +9,9 @@
 namespace yolk::worlds {
 
 struct Painted {
-    Image<float> scene;   ///< linear Rec. 2020, with the noise of a merge
-    Image<uint8_t> truth; ///< 1 where the thing is seen
-    AreaShape shape;      ///< a brush whose middle keeps to the thing and whose rim crosses its edges
+    Image<float> scene;    ///< linear Rec. 2020, with the noise of a merge
+    Image<uint8_t> truth;  ///< 1 where the thing is seen
+    AreaShape shape;       ///< a brush whose middle keeps to the thing and whose rim crosses its edges
     double missedBy = 0.0; ///< pixels by which it crosses them, at most
 };
 

@@ -16,6 +16,7 @@
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
+#include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
 #include "steps/export_panel.h"
 #include "steps/frames_panel.h"
@@ -77,7 +78,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 {
     setAcceptDrops(true);
     resize(1280, 800);
-    path_ = new StepPath({tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Geometry"), tr("Export")}, this);
+    path_ = new StepPath(
+        {tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Areas"), tr("Geometry"), tr("Export")}, this);
     compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
     heldKeys_ = new HoldKeys(this);
@@ -103,6 +105,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
     colourPanel_ = new ColourPanel(document_, this);
+    areasPanel_ = new AreasPanel(document_, this);
     geometryPanel_ = new GeometryPanel(document_, this);
     exportPanel_ = new ExportPanel(document_, this);
     panels_ = new QStackedWidget(this);
@@ -110,9 +113,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
-                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(colourPanel_),
-                           static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
+    for (QWidget *panel :
+         {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(tonePanel_),
+          static_cast<QWidget *>(colourPanel_), static_cast<QWidget *>(areasPanel_),
+          static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
         panels_->addWidget(panel);
     panels_->addWidget(stages_ = new StagesPanel(document_, this));
     panels_->addWidget(historyPanel_ = new HistoryPanel(document_, this));
@@ -295,7 +299,11 @@ void MainWindow::goTo(Step step)
 
 void MainWindow::refreshTool()
 {
-    canvas_->setTool(panels_->currentIndex() == int(Step::Geometry) ? geometryPanel_->tool() : nullptr);
+    const int shown = panels_->currentIndex();
+    document_->areas()->setShown(shown == int(Step::Areas));
+    canvas_->setTool(shown == int(Step::Geometry) ? geometryPanel_->tool()
+                     : shown == int(Step::Areas)  ? areasPanel_->tool()
+                                                  : nullptr);
 }
 
 void MainWindow::refreshShapes()
@@ -386,7 +394,8 @@ void MainWindow::pickBy(QPushButton *button, void (Document::*pick)(const QPoint
 void MainWindow::refreshMarks()
 {
     const Recipe start = document_->start();
-    for (const Step step : {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Geometry, Step::Export})
+    for (const Step step :
+         {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Areas, Step::Geometry, Step::Export})
         path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
 }
 

@@ -13,6 +13,7 @@ class QStackedWidget;
 namespace yolk::app {
 
 class Canvas;
+class AreasPanel;
 class ColourPanel;
 class EmptyState;
 class CompareBar;
@@ -52,6 +53,7 @@ public:
     MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
     ColourPanel *colourPanel() const { return colourPanel_; }
+    AreasPanel *areasPanel() const { return areasPanel_; }
     GeometryPanel *geometryPanel() const { return geometryPanel_; }
     CompareBar *compareBar() const { return compareBar_; }
     ReadingsList *readings() const { return readings_; }
@@ -158,6 +160,7 @@ private:
     MergePanel *mergePanel_;
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
+    AreasPanel *areasPanel_;
     GeometryPanel *geometryPanel_;
     ExportPanel *exportPanel_;
     StagesPanel *stages_;

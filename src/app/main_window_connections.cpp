@@ -11,6 +11,7 @@
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
+#include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
 #include "steps/curve_group.h"
 #include "steps/export_panel.h"
@@ -100,6 +101,7 @@ void MainWindow::connectParts()
     });
     connect(canvas_, &Canvas::picked, this, [this](const QPointF &at) { std::invoke(pick_, document_, at); });
     connect(geometryPanel_, &GeometryPanel::toolChanged, this, &MainWindow::refreshTool);
+    connect(areasPanel_, &AreasPanel::toolChanged, this, &MainWindow::refreshTool);
     connect(geometryPanel_, &GeometryPanel::linesMoved, this, [this] {
         if (panels_->currentIndex() == int(Step::Geometry))
             canvas_->showGridBriefly();

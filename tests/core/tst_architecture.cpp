@@ -15,8 +15,8 @@ const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens", 
 const QStringList kRooms{"set", "plan", "stages", "analysis", "views", "files"};
 
 /// Of the window; what lies in no folder stands below all.
-const QStringList kAppOrder{"theme",      "widgets", "jobs",    "document", "canvas", "framing",
-                            "lightscale", "sets",    "tasting", "steps",    "keeping"};
+const QStringList kAppOrder{"theme",   "widgets",    "jobs", "document", "canvas", "framing",
+                            "drawing", "lightscale", "sets", "tasting",  "steps",  "keeping"};
 
 /// The first rule that an include of `header` in `folder` breaks; empty when it breaks none.
 QString brokenRule(const QString &folder, const QString &header)

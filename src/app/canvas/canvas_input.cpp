@@ -3,6 +3,7 @@
 
 #include <QKeyEvent>
 #include <QMouseEvent>
+#include <QTabletEvent>
 
 #include <cmath>
 #include <utility>
@@ -132,13 +133,15 @@ void Canvas::mousePressEvent(QMouseEvent *event)
         stroke_ = {QPolygonF{at}, drawing_.value_or(0.0), true};
         return update();
     }
-    if (tool_ && left && event->modifiers() == Qt::NoModifier && !overviewBox().contains(event->position())) {
+    const bool forTool = tool_ && (event->modifiers() == Qt::NoModifier || tool_->takesModifiers());
+    if (forTool && left && !overviewBox().contains(event->position())) {
         held_ = tool_->gripAt(at, toolReach());
         const bool divider = isSplit() && divider_.gripAt(event->position(), size()) != SplitDivider::Grip::None;
         if (held_ == CanvasTool::kBody && divider)
             held_ = CanvasTool::kNothing;
         if (held_ != CanvasTool::kNothing) {
             chooseHandle(held_ >= 0 ? held_ : CanvasTool::kNothing);
+            tool_->setModifiers(event->modifiers());
             return tool_->take(held_, at);
         }
     }
@@ -172,6 +175,8 @@ void Canvas::mouseMoveEvent(QMouseEvent *event)
         panBy((event->position() - *grab_) * devicePixelRatioF());
         grab_ = event->position();
     } else {
+        if (tool_)
+            tool_->hoverAt(pictureAt(event->position()));
         chooseCursor(event->position());
     }
     if (!stroke_.points.isEmpty()) {
@@ -238,8 +243,18 @@ void Canvas::mouseReleaseEvent(QMouseEvent *event)
     update();
 }
 
+/// What the pen does comes as a mouse's after this.
+void Canvas::tabletEvent(QTabletEvent *event)
+{
+    if (tool_)
+        tool_->setPressure(event->type() == QEvent::TabletRelease ? 1.0 : event->pressure());
+    event->ignore();
+}
+
 void Canvas::leaveEvent(QEvent *)
 {
+    if (tool_)
+        tool_->hoverAt(std::nullopt);
     pointerAt_.reset();
     pointer_.reset();
     update();

@@ -7,6 +7,8 @@
 #include <QStringList>
 #include <QTransform>
 
+#include <optional>
+
 class QPainter;
 
 namespace yolk::app {
@@ -28,6 +30,10 @@ public:
     {
         return grip == kNothing ? Qt::ArrowCursor : Qt::SizeAllCursor;
     }
+    virtual bool takesModifiers() const { return false; } ///< presses with keys held come to it as well
+    virtual void setModifiers(Qt::KeyboardModifiers) {}
+    virtual void setPressure(double) {}                     ///< of a pen, 0 to 1, before what it does
+    virtual void hoverAt(const std::optional<QPointF> &) {} ///< nothing is held; empty: the pointer has left
     virtual void take(int grip, const QPointF &place) = 0;
     virtual void dragTo(const QPointF &place) = 0;
     virtual void letGo() = 0;

@@ -31,6 +31,9 @@ Document::Document(QObject *parent)
       versionLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
                                                               &compareLane_}
 {
+    areas_ = new Areas(this);
+    connect(areas_, &Areas::lookChanged, this, &Document::renderView);
+    connect(areas_, &Areas::failed, this, &Document::failed);
     endsTimer_.setSingleShot(true);
     connect(&endsTimer_, &QTimer::timeout, this, [this] {
         Q_EMIT lookChanged();

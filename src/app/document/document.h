@@ -2,6 +2,7 @@
 // makes a new recipe value and starts jobs; jobs hand back immutable snapshots.
 #pragma once
 
+#include "document/areas.h"
 #include "document/comparison.h"
 #include "document/error_text.h"
 #include "document/kept_work.h"
@@ -224,6 +225,7 @@ public:
     void showReach(std::optional<std::array<Recipe, 2>> reach);
     void setOverlayColour(const QColor &colour); ///< of hatching
     QColor overlayColour() const { return overlay_; }
+    Areas *areas() const { return areas_; }
     Comparison *comparison() const { return comparison_; }
     bool isComparing() const; ///< two sides are shown
     QString nameOf(const ViewSource &source) const;
@@ -383,6 +385,7 @@ private:
     std::optional<Inspection> inspection_;
     Inspection lastInspection_; // of any mode: its values outlive the mode
     QColor overlay_{0x8a, 0x3f, 0xd1};
+    Areas *areas_ = nullptr;
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;

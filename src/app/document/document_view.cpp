@@ -334,8 +334,11 @@ void Document::renderOn(Lane &lane, bool exact)
     if (!held) {
         job.inspection = inspection_;
         job.ends = shownEnds();
-        if (lookedAt_.empty() && !inspection_)
+        if (lookedAt_.empty() && !inspection_) {
             job.reach = reach_;
+            if (const auto look = areas_->shownLook())
+                job.area = std::pair(size_t(areas_->chosenIndex()), *look);
+        }
         if (const auto looked = lookedAt()) {
             job.frame = FrameView{size_t(bracket_->frames[*looked].given) - 1, FrameView::As::File};
             const int preview = previewReduction(sources_);

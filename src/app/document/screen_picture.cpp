@@ -92,6 +92,20 @@ void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor
     }
 }
 
+void paintMask(QImage &picture, ImageView<const float> mask, const QColor &overlay, const QPoint &origin)
+{
+    constexpr int kPeriod = 14, kWidest = 6; // device pixels
+    for (int y = 0; y < picture.height(); ++y) {
+        auto *row = reinterpret_cast<QRgb *>(picture.scanLine(y));
+        const float *m = mask.row(0, y);
+        for (int x = 0; x < picture.width(); ++x) {
+            const int along = ((x + origin.x() + y + origin.y()) % kPeriod + kPeriod) % kPeriod;
+            if (float(along) + 0.5f < m[x] * kWidest)
+                row[x] = overlay.rgb();
+        }
+    }
+}
+
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
 {
     const int longest = std::max(frame.width, frame.height);

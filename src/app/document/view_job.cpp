@@ -1,6 +1,8 @@
 #include "document/view_job.h"
 
+#include "colour/transfer.h"
 #include "document/screen_picture.h"
+#include "geometry/warp_light.h"
 #include "render/views/picture.h"
 
 #include <QPainter>
@@ -55,6 +57,37 @@ Image<uint8_t> reachOf(const ViewJob &job, const RenderRequest &request, ExecCon
     return out;
 }
 
+ViewJob withoutArea(ViewJob job)
+{
+    std::vector<Area> areas = job.recipe.areas.areas.all();
+    if (job.area->first < areas.size())
+        areas[job.area->first].on = false;
+    job.recipe.areas.areas = std::move(areas);
+    job.area.reset();
+    return job;
+}
+
+/// Coded, a mask is its own grey.
+Image<float> greyOf(const Image<float> &mask)
+{
+    Image<float> out(mask.width(), mask.height(), 3);
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < mask.height(); ++y)
+            for (int x = 0; x < mask.width(); ++x)
+                out.row(c, y)[x] = float(decodeSrgb(double(std::clamp(mask.row(0, y)[x], 0.0f, 1.0f))));
+    return out;
+}
+
+void fadeToGrey(const Image<float> &mask, Image<float> &display)
+{
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < mask.height(); ++y)
+            for (int x = 0; x < mask.width(); ++x) {
+                float &v = display.row(c, y)[x];
+                v = kEmptyLight + mask.row(0, y)[x] * (v - kEmptyLight);
+            }
+}
+
 /// A picture of another size in its place; grey round it.
 QImage paintOver(ViewJob job, const ViewRequest &view, ExecContext &ctx)
 {
@@ -98,9 +131,20 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
     if (job.frame && job.frame->as == FrameView::As::File)
         return screenPicture(lookAtFrame(job.sources, job.frame->frame, job.recipe, job.measured, request, ctx).view(),
                              fromSrgb, ctx);
+    if (job.area && job.area->second == AreaLook::Without)
+        return paintView(withoutArea(job), view, ctx);
     const RenderPlan plan(job.sources, job.measured, job.recipe);
-    const Image<float> display = displayOf(job, plan, job.space, request, ctx);
+    Image<float> mask;
+    if (job.area)
+        mask = areaMask(plan, job.area->first, request, ctx);
+    if (job.area && job.area->second == AreaLook::Mask)
+        return screenPicture(greyOf(mask).view(), fromSrgb, ctx);
+    Image<float> display = displayOf(job, plan, job.space, request, ctx);
+    if (job.area && job.area->second == AreaLook::Alone)
+        fadeToGrey(mask, display);
     QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
+    if (job.area && job.area->second == AreaLook::Hatched)
+        paintMask(out, mask.view(), job.overlay, patternOrigin(view));
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;
         const Image<uint8_t> hatch = space == job.space

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "colour/monitor.h"
+#include "document/areas.h"
 #include "render/files/output_ends.h"
 #include "render/views/frame_scene.h"
 #include "render/views/inspect.h"
@@ -51,6 +52,8 @@ struct ViewJob {
     std::optional<EndsOf> ends{}; ///< hatched where the output stands at its ends
     /// Other settings: hatched where the picture would be another one under the second than under the first.
     std::optional<std::array<Recipe, 2>> reach{};
+    /// An area of the recipe, by its index there, and how it is shown.
+    std::optional<std::pair<size_t, AreaLook>> area{};
     QColor overlay{};
     std::shared_ptr<const MonitorProfile> monitor{};
     OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values

@@ -21,6 +21,8 @@ QString stepName(Step step)
         return StagesPanel::tr("Tone");
     case Step::Colour:
         return StagesPanel::tr("Colour");
+    case Step::Areas:
+        return StagesPanel::tr("Areas");
     case Step::Geometry:
         return StagesPanel::tr("Geometry");
     case Step::Export:

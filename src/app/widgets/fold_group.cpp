@@ -50,6 +50,11 @@ FoldGroup::FoldGroup(const QString &name, QWidget *parent) : QWidget(parent)
     showState();
 }
 
+void FoldGroup::addFirst(QWidget *widget)
+{
+    layout_->insertWidget(0, widget);
+}
+
 void FoldGroup::add(QWidget *widget)
 {
     layout_->addWidget(widget);

@@ -17,32 +17,22 @@ YOLK_INLINE float smoothed(float t)
     return t * t * (3.0f - 2.0f * t);
 }
 
-/// Calls body(x, count, at, skipped) for runs of pixels that end where 64 of the grid do, not of the tile: at is the place
-/// of such a run's first pixel, which lies skipped pixels before x. Floats count within a run only, and tiles agree.
-template <class Body> void forRuns(const PixelGrid &grid, int width, Body &&body)
-{
-    constexpr int kRun = 64;
-    for (int x = 0; x < width;) {
-        const int skipped = ((grid.firstX + x) % kRun + kRun) % kRun, count = std::min(kRun - skipped, width - x);
-        body(x, count, grid.x(x - skipped), skipped);
-        x += count;
-    }
-}
-
-/// 1 - smoothed() of what grows by `step` from pixel to pixel, from the one `skipped` before the row on.
+/// Places in doubles, so that a place comes out the same in all tiles.
 YOLK_MULTIVERSION
-void fallRow(float first, float step, int skipped, int width, float *__restrict mask)
+void fallRow(double origin, double step, double shift, double slope, int first, int width, float *__restrict mask)
 {
     for (int x = 0; x < width; ++x)
-        mask[x] = 1.0f - smoothed(first + float(x + skipped) * step);
+        mask[x] = 1.0f - smoothed(float((origin + (double(first + x) + 0.5) * step) * slope + shift));
 }
 
+/// Of an ellipse's own coordinates, in which it is a circle of radius 1.
 YOLK_MULTIVERSION
-void ovalRow(float u, float v, float stepU, float stepV, int skipped, float from, float overRim, int width,
-             float *__restrict mask)
+void ovalRow(double origin, double step, int first, const double *__restrict u, const double *__restrict v, float from,
+             float overRim, int width, float *__restrict mask)
 {
     for (int x = 0; x < width; ++x) {
-        const float a = u + float(x + skipped) * stepU, b = v + float(x + skipped) * stepV;
+        const double at = origin + (double(first + x) + 0.5) * step;
+        const float a = float(at * u[0] + u[1]), b = float(at * v[0] + v[1]);
         mask[x] = 1.0f - smoothed((std::sqrt(a * a + b * b) - from) * overRim);
     }
 }
@@ -82,10 +72,7 @@ public:
     }
     void row(const PixelGrid &grid, int y, int width, const LightRow &, float *mask) const override
     {
-        const double down = (grid.y(y) - from_.y) * y_;
-        forRuns(grid, width, [&](int x, int count, double at, int skipped) {
-            fallRow(float((at - from_.x) * x_ + down), float(x_ * grid.stepX), skipped, count, mask + x);
-        });
+        fallRow(grid.originX, grid.stepX, (grid.y(y) - from_.y) * y_ - from_.x * x_, x_, grid.firstX, width, mask);
     }
 
 private:
@@ -107,11 +94,8 @@ public:
     void row(const PixelGrid &grid, int y, int width, const LightRow &, float *mask) const override
     {
         const double dy = grid.y(y) - middle_.y;
-        forRuns(grid, width, [&](int x, int count, double at, int skipped) {
-            const double dx = at - middle_.x;
-            ovalRow(float(u_.x * dx + u_.y * dy), float(v_.x * dx + v_.y * dy), float(u_.x * grid.stepX),
-                    float(v_.x * grid.stepX), skipped, float(1.0 - rim_), float(1.0 / rim_), count, mask + x);
-        });
+        const double u[2] = {u_.x, u_.y * dy - u_.x * middle_.x}, v[2] = {v_.x, v_.y * dy - v_.x * middle_.x};
+        ovalRow(grid.originX, grid.stepX, grid.firstX, u, v, float(1.0 - rim_), float(1.0 / rim_), width, mask);
     }
     bool misses(const PixelGrid &grid, int width, int height) const override
     {

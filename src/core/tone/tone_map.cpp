@@ -265,7 +265,8 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
     variesZones_ = std::ranges::any_of(zoneValues_, &Parameter::varies);
     variesDetail_ = variesDetail(varied);
     apart_ = way_ != Way::Curve && !variesDetail_ && (settings.localLights != 0.0 || settings.localDarks != 0.0);
-    zonesApart_ = way_ == Way::CurveWithDetail || way_ == Way::Blend || variesCurve_ || variesZones_;
+    isPlain_ = isPlain(settings);
+    zonesApart_ = way_ == Way::CurveWithDetail || way_ == Way::Blend || variesZones_;
     const auto whole = [&](double ev) { return logOf(zonesApart_ ? curve.withoutZones(ev) : curve.luminance(ev)); };
     const Plateaus plateaus(way_ == Way::Curve ? std::vector<double>() : quantilesOf(start));
     if (way_ == Way::Curve || way_ == Way::CurveWithDetail)
@@ -299,9 +300,10 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
     const auto addTable = [&](double contrast) {
         at.contrast = contrast;
         const ToneCurve other(at, start);
-        contrasts_.emplace_back(kLight, [&](double ev) { return logOf(other.withoutZones(ev)); });
+        contrasts_.emplace_back(
+            kLight, [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
     };
-    if (!contrast_.varies())
+    if (!contrast_.varies() || isPlain_)
         addTable(settings.contrast);
     else
         for (double contrast = -100.0; contrast <= 100.0; contrast += kContrastStep)
@@ -344,11 +346,17 @@ void ToneMapper::changeCurve(Row &row, const float *light, int width, int y, con
     if (!variesCurve_)
         return;
     const float *exposure = exposure_.row(grid, y, width, row.exposure), usual = float(exposure_.value);
-    if (!contrast_.varies()) {
+    if (!contrast_.varies() || isPlain_) {
         std::vector<float> &before = row.other, &after = row.weight;
         contrasts_[0].lookUp({light, size_t(width)}, 0.0f, before.data());
-        for (int x = 0; x < width; ++x)
-            after[size_t(x)] = light[x] + exposure[x] - usual;
+        const float *contrast = contrast_.varies() ? contrast_.row(grid, y, width, row.zones[3]) : nullptr;
+        const float usualContrast = float(contrast_.value);
+        for (int x = 0; x < width; ++x) {
+            const float shifted = light[x] + (exposure[x] - usual); // the light itself where nothing changes
+            after[size_t(x)] = contrast && contrast[x] != usualContrast
+                                   ? (shifted + usual) * std::exp2((contrast[x] - usualContrast) * 0.01f) - usual
+                                   : shifted;
+        }
         contrasts_[0].lookUp(after, 0.0f, after.data());
         for (int x = 0; x < width; ++x)
             tone[x] += after[size_t(x)] - before[size_t(x)];
@@ -364,7 +372,7 @@ void ToneMapper::changeCurve(Row &row, const float *light, int width, int y, con
     };
     for (int x = 0; x < width; ++x)
         if (contrast[x] != usualContrast || exposure[x] != usual)
-            tone[x] += at(contrast[x], light[x] + exposure[x] - usual) - at(usualContrast, light[x]);
+            tone[x] += at(contrast[x], light[x] + (exposure[x] - usual)) - at(usualContrast, light[x]);
 }
 
 void ToneMapper::zoneStops(Row &row, const float *tone, int width, int y, const PixelGrid &grid, float *stops) const

@@ -111,7 +111,7 @@ private:
     // What varies.
     Parameter exposure_, contrast_, localContrast_, localLights_, localDarks_, fineDetail_;
     std::array<Parameter, 5> zoneValues_;
-    bool variesCurve_ = false, variesZones_ = false, variesDetail_ = false;
+    bool isPlain_ = false, variesCurve_ = false, variesZones_ = false, variesDetail_ = false;
     double kept_ = 0.0; ///< of detail, where nothing strengthens it
     std::vector<StepTable>
         contrasts_;      ///< log2 of display light of EV, without zones: at kContrastStep each, or as it is

@@ -60,6 +60,8 @@ template <class S, class Field> void change(S &settings, const Field &field)
         member = !member;
     else if constexpr (std::is_same_v<Value, PointList>)
         member = {{0.0, 0.0}, {0.5, 0.6}, {1.0, 1.0}};
+    else if constexpr (std::is_same_v<Value, SharedList<Area>>)
+        member = std::vector<Area>(1);
     else
         member.emplace_back();
 }

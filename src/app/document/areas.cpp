@@ -1,0 +1,250 @@
+#include "document/areas.h"
+
+#include "document/document.h"
+#include "recipe/areas_json.h"
+#include "widgets/words.h"
+
+#include <QClipboard>
+#include <QGuiApplication>
+
+#include <algorithm>
+
+namespace yolk::app {
+
+Areas::Areas(Document *document)
+    : QObject(document), document_(document), histogramLane_(Lane::Policy::FinishRunning, this)
+{
+    connect(document, &Document::setChanged, this, [this] {
+        chosen_ = -1;
+        recipeChanged();
+    });
+    connect(document, &Document::recipeChanged, this, &Areas::recipeChanged);
+    connect(document, &Document::mergedChanged, this, &Areas::findHistogram);
+}
+
+const SharedList<Area> &Areas::all() const
+{
+    return document_->recipe().areas.areas;
+}
+
+const Area *Areas::chosen() const
+{
+    return chosen_ >= 0 && size_t(chosen_) < all().size() ? &all()[size_t(chosen_)] : nullptr;
+}
+
+void Areas::choose(int index)
+{
+    const int wanted = index >= 0 && index < int(all().size()) ? index : -1;
+    if (wanted == chosen_)
+        return;
+    chosen_ = wanted;
+    shape_ = 0;
+    histogram_.reset();
+    Q_EMIT chosenChanged();
+    Q_EMIT histogramChanged();
+    findHistogram();
+    if (shown_ && look_ != AreaLook::Picture)
+        Q_EMIT lookChanged();
+}
+
+void Areas::chooseShape(int index)
+{
+    if (!chosen() || index == shape_ || index < 0 || index >= int(chosen()->shapes.size()))
+        return;
+    shape_ = index;
+    Q_EMIT chosenChanged();
+}
+
+void Areas::recipeChanged()
+{
+    if (all().sharesWith(seen_))
+        return;
+    seen_ = all();
+    const int before = chosen_;
+    chosen_ = std::min(chosen_, int(all().size()) - 1);
+    if (const Area *area = chosen())
+        shape_ = std::clamp(shape_, 0, std::max(0, int(area->shapes.size()) - 1));
+    if (chosen_ != before)
+        Q_EMIT chosenChanged();
+    Q_EMIT changed();
+    findHistogram();
+}
+
+QString Areas::kindName(ShapeKind kind)
+{
+    for (const Choice<ShapeKind> &choice : kShapeKinds)
+        if (choice.value == kind)
+            return words(choice.name);
+    return {};
+}
+
+QString Areas::nameOf(int index) const
+{
+    const Area &area = all()[size_t(index)];
+    if (!area.name.empty())
+        return QString::fromStdString(area.name);
+    const auto isLike = [&](const Area &other) {
+        return other.name.empty() && !other.shapes.empty() && !area.shapes.empty() &&
+               other.shapes.front().kind == area.shapes.front().kind;
+    };
+    const auto before = std::count_if(all().begin(), all().begin() + index, isLike);
+    const QString kind = area.shapes.empty() ? tr("Area") : kindName(area.shapes.front().kind);
+    return QStringLiteral("%1 %2").arg(kind).arg(before + 1);
+}
+
+void Areas::setAll(std::vector<Area> areas, const QString &what, const QString &gesture)
+{
+    if (!document_->isOpen())
+        return;
+    Recipe next = document_->recipe();
+    next.areas.areas = std::move(areas);
+    document_->setRecipe(std::move(next), what, gesture);
+}
+
+void Areas::add(Area area, const QString &what, const QString &gesture)
+{
+    std::vector<Area> next = all().all();
+    if (next.size() >= kMostAreas)
+        return Q_EMIT failed(tr("A picture has at most %1 areas.").arg(kMostAreas));
+    next.push_back(std::move(area));
+    const int last = int(next.size()) - 1;
+    setAll(std::move(next), what, gesture);
+    choose(last);
+}
+
+void Areas::set(int index, Area area, const QString &what, const QString &gesture)
+{
+    std::vector<Area> next = all().all();
+    if (index < 0 || size_t(index) >= next.size())
+        return;
+    next[size_t(index)] = std::move(area);
+    setAll(std::move(next), what, gesture);
+}
+
+void Areas::remove(int index)
+{
+    std::vector<Area> next = all().all();
+    if (index < 0 || size_t(index) >= next.size())
+        return;
+    const QString name = nameOf(index);
+    next.erase(next.begin() + index);
+    setAll(std::move(next), tr("remove %1").arg(name));
+}
+
+void Areas::duplicate(int index)
+{
+    if (index < 0 || size_t(index) >= all().size())
+        return;
+    std::vector<Area> next = all().all();
+    const Area copy = next[size_t(index)];
+    next.insert(next.begin() + index + 1, copy);
+    setAll(std::move(next), tr("duplicate %1").arg(nameOf(index)));
+    choose(index + 1);
+}
+
+void Areas::move(int index, int by)
+{
+    std::vector<Area> next = all().all();
+    const int to = index + by;
+    if (index < 0 || to < 0 || size_t(index) >= next.size() || size_t(to) >= next.size())
+        return;
+    std::swap(next[size_t(index)], next[size_t(to)]);
+    const QString what = tr("order of areas");
+    setAll(std::move(next), what);
+    choose(to);
+}
+
+void Areas::copy(int index) const
+{
+    if (index >= 0 && size_t(index) < all().size())
+        QGuiApplication::clipboard()->setText(QString::fromStdString(areasText({all()[size_t(index)]})));
+}
+
+void Areas::paste()
+{
+    if (!document_->isOpen())
+        return;
+    try {
+        const std::vector<Area> pasted = parseAreas(QGuiApplication::clipboard()->text().toStdString());
+        std::vector<Area> next = all().all();
+        next.insert(next.end(), pasted.begin(), pasted.end());
+        if (next.size() > kMostAreas)
+            return Q_EMIT failed(tr("A picture has at most %1 areas.").arg(kMostAreas));
+        const int last = int(next.size()) - 1;
+        setAll(std::move(next), tr("paste an area"));
+        choose(last);
+    } catch (const ArgumentError &) {
+        Q_EMIT failed(tr("There is no area to paste: copy one first."));
+    }
+}
+
+AreaShape Areas::shapeOf(ShapeKind kind) const
+{
+    AreaShape out;
+    out.kind = kind;
+    out.drawnOn = document_->bracket().frames[document_->bracket().reference].frame->id;
+    const QRectF seen(document_->pictureArea());
+    const auto at = [&](double x, double y) {
+        return onShape(out, {seen.left() + x * seen.width(), seen.top() + y * seen.height()});
+    };
+    if (kind == ShapeKind::Gradient)
+        out.places = {at(0.5, 0.2), at(0.5, 0.55)};
+    if (kind == ShapeKind::Oval)
+        out.places = {at(0.5, 0.5), at(0.72, 0.5), at(0.5, 0.72)};
+    return out;
+}
+
+QPointF Areas::onPlane(const AreaShape &shape, const Point &place) const
+{
+    const std::string &reference = document_->bracket().frames[document_->bracket().reference].frame->id;
+    const Point p = transformBetween(shape.drawnOn, reference, document_->sources(), document_->measured())(place);
+    return document_->toPicture({p.x, p.y});
+}
+
+Point Areas::onShape(const AreaShape &shape, const QPointF &place) const
+{
+    const std::string &reference = document_->bracket().frames[document_->bracket().reference].frame->id;
+    const QPointF p = document_->toReference(place);
+    return transformBetween(reference, shape.drawnOn, document_->sources(), document_->measured())({p.x(), p.y()});
+}
+
+void Areas::setShown(bool on)
+{
+    if (on == shown_)
+        return;
+    shown_ = on;
+    Q_EMIT lookChanged();
+    Q_EMIT histogramChanged();
+    findHistogram();
+}
+
+void Areas::setLook(AreaLook look)
+{
+    if (look == look_)
+        return;
+    look_ = look;
+    Q_EMIT lookChanged();
+}
+
+std::optional<AreaLook> Areas::shownLook() const
+{
+    return shown_ && chosen() && look_ != AreaLook::Picture ? std::optional(look_) : std::nullopt;
+}
+
+void Areas::findHistogram()
+{
+    if (!shown_ || !chosen() || !document_->isOpen())
+        return;
+    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = document_->recipe(),
+                 area = size_t(chosen_)](ExecContext &ctx) {
+        return areaHistogram(RenderPlan(sources, measured, recipe), area, ctx);
+    };
+    histogramLane_.start<SceneHistogram>({}, work, [this](Outcome<SceneHistogram> outcome) {
+        if (!outcome.result)
+            return; // the view says what is wrong
+        histogram_ = std::move(outcome.result);
+        Q_EMIT histogramChanged();
+    });
+}
+
+} // namespace yolk::app

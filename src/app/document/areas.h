@@ -1,0 +1,77 @@
+// The areas of what is open: which one is worked on, how it is shown, and what is done to the list.
+#pragma once
+
+#include "areas/area.h"
+#include "jobs/lane.h"
+#include "render/views/area_view.h"
+
+#include <QObject>
+#include <QPointF>
+#include <QStringList>
+
+#include <optional>
+
+namespace yolk::app {
+
+class Document;
+
+/// How the chosen area is shown on the canvas.
+enum class AreaLook { Picture, Hatched, Alone, Mask, Without };
+
+/// Every change is one of the document's recipe, and so a step of undo.
+class Areas : public QObject {
+    Q_OBJECT
+public:
+    explicit Areas(Document *document);
+
+    const SharedList<Area> &all() const;
+    int chosenIndex() const { return chosen_; }
+    const Area *chosen() const; ///< null: none
+    void choose(int index);
+    int chosenShape() const { return shape_; } ///< of the chosen area; 0 where there is one
+    void chooseShape(int index);
+    QString nameOf(int index) const; ///< its own, or by what it is
+    static QString kindName(ShapeKind kind);
+
+    void add(Area area, const QString &what, const QString &gesture = {}); ///< at the end, chosen
+    void set(int index, Area area, const QString &what, const QString &gesture = {});
+    void setAll(std::vector<Area> areas, const QString &what, const QString &gesture = {});
+    void remove(int index);
+    void duplicate(int index);
+    void move(int index, int by);
+    void copy(int index) const; ///< onto the clipboard, as text
+    void paste();               ///< what lies there; failed() where that is no area
+
+    /// A new shape of a kind, where the picture is seen; a brush has no strokes yet.
+    AreaShape shapeOf(ShapeKind kind) const;
+    /// Between pixels of the frame that a shape was drawn on and places of the picture's plane.
+    QPointF onPlane(const AreaShape &shape, const Point &place) const;
+    Point onShape(const AreaShape &shape, const QPointF &place) const;
+
+    void setShown(bool on); ///< the step is open
+    void setLook(AreaLook look);
+    AreaLook look() const { return look_; }
+    std::optional<AreaLook> shownLook() const; ///< of the chosen area, where it is shown at all
+    const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; } ///< of the chosen area
+
+Q_SIGNALS:
+    void changed(); ///< the list, or an area
+    void chosenChanged();
+    void lookChanged();
+    void histogramChanged();
+    void failed(const QString &message);
+
+private:
+    void recipeChanged();
+    void findHistogram();
+
+    Document *document_;
+    Lane histogramLane_;
+    SharedList<Area> seen_;
+    int chosen_ = -1, shape_ = 0;
+    bool shown_ = false;
+    AreaLook look_ = AreaLook::Picture;
+    std::optional<SceneHistogram> histogram_;
+};
+
+} // namespace yolk::app

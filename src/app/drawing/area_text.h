@@ -1,0 +1,16 @@
+// What an area does, in words.
+#pragma once
+
+#include "areas/area.h"
+
+#include <QString>
+
+namespace yolk::app {
+
+/// "Exposure -0.70 EV, Contrast +12"; "changes nothing yet" of a new one.
+QString amountsText(const Area &area);
+
+/// Name of a setting by its path, as in "tone.exposure"; empty where this release knows none.
+QString localName(const std::string &path);
+
+} // namespace yolk::app
