@@ -1,9 +1,10 @@
-// Straightening of unseen worlds, and what geometry costs.
+// Straightening of unseen worlds, and what geometry and areas cost in a file.
 #include "benchmarks.h"
 #include "opened_set.h"
 #include "render/files/output.h"
 #include "scenes.h"
 #include "synthetic_set.h"
+#include "ten_areas.h"
 #include "worlds/buildings.h"
 
 #include <QTemporaryDir>
@@ -74,14 +75,21 @@ void benchExport(Report &report, const std::string &folder)
         return medianSeconds(1, [&] { exportPicture(set.sources, recipe, set.measured, path, 0, 0, ctx); });
     };
     seconds(plain); // which merges
-    std::vector<double> without, with;
+    Recipe areas = plain;
+    const Frame &frame = *set.sources.frames.front();
+    areas.areas.areas = tenAreas(frame.width, frame.height);
+    seconds(areas); // which finds the edges
+    std::vector<double> without, with, withAreas;
     for (int i = 0; i < 5; ++i) {
         without.push_back(seconds(plain));
         with.push_back(seconds(all));
+        withAreas.push_back(seconds(areas));
     }
     report.add("geometry.export_s", percentile(with, 0.5), "24 megapixels to a file, merged before");
     report.add("geometry.export_ratio", percentile(with, 0.5) / percentile(without, 0.5),
                "over the same without geometry, at most 1.3");
+    report.add("areas.export_ratio", percentile(withAreas, 0.5) / percentile(without, 0.5),
+               "ten areas over the same without, at most 1.5");
 }
 
 } // namespace yolk::bench

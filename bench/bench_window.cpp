@@ -2,6 +2,7 @@
 // how fast a slider shows.
 #include "benchmarks.h"
 #include "synthetic_set.h"
+#include "ten_areas.h"
 
 #include "base/memory.h"
 #include "canvas/canvas.h"
@@ -169,6 +170,72 @@ void slide(MainWindow &window, Report &report)
             recipe.geometry = {};
             recipe.lens = {};
         });
+        window.goTo(Step::Tone);
+        QTest::qWait(500);
+    }
+    { // ten areas
+        Recipe areas = window.document()->automaticRecipe();
+        const QSize size = window.document()->pictureSize();
+        areas.areas.areas = tenAreas(size.width(), size.height());
+        double worst = 0.0;
+        const auto slide = [&](const char *name, const std::function<void(Recipe &, int)> &change) {
+            const auto whole = [&](Recipe &recipe, int i) {
+                recipe = areas;
+                change(recipe, i);
+            };
+            changeTimes(window, 2, whole);
+            const double ms = percentile(changeTimes(window, 20, whole), 0.5);
+            report.add(std::string("preview.areas_ms.") + name, ms, "");
+            worst = std::max(worst, ms);
+        };
+        slide("exposure", [&](Recipe &recipe, int i) { recipe.tone.exposure += (i * 37) % 60 * 0.02; });
+        slide("saturation", [&](Recipe &recipe, int i) {
+            settingsOf<Saturation>(recipe.adjustments).saturation = (i * 37) % 60 - 30;
+        });
+        const auto ofArea = [&](int index, const char *path, double step) {
+            return [&, index, path, step](Recipe &recipe, int i) {
+                std::vector<Area> list = recipe.areas.areas.all();
+                list[size_t(index)].amounts[path] = (i * 37) % 60 * step;
+                recipe.areas.areas = std::move(list);
+            };
+        };
+        slide("area_exposure", ofArea(kPaintedArea, "tone.exposure", 0.02));
+        slide("area_shadows", ofArea(1, "tone.shadows", 0.5));
+        report.add("preview.areas_ms", worst, "the slowest slider with ten areas, at most 33");
+        // A stroke: what the canvas shows of it at once, and the picture that follows.
+        window.goTo(Step::Areas);
+        changeTimes(window, 1, [&](Recipe &recipe, int) { recipe = areas; });
+        window.document()->areas()->choose(7);
+        QTest::qWait(500);
+        Canvas &canvas = *window.canvas();
+        std::vector<double> seen;
+        QTest::mousePress(&canvas, Qt::LeftButton, {}, canvas.rect().center() - QPoint(150, 0));
+        for (int i = 0; i < 60; ++i) {
+            QElapsedTimer clock;
+            clock.start();
+            QTest::mouseMove(&canvas, canvas.rect().center() + QPoint(5 * i - 150, (i * 7) % 40));
+            canvas.repaint();
+            seen.push_back(double(clock.nsecsElapsed()) * 1e-6);
+            QTest::qWait(15);
+        }
+        QTest::mouseRelease(&canvas, Qt::LeftButton, {}, canvas.rect().center());
+        report.add("areas.paint_ms", percentile(seen, 0.5), "from the pointer's move to the stroke on the canvas, 20");
+        report.add("areas.paint_ms_p95", percentile(seen, 0.95), "");
+        std::vector<Area> list = areas.areas.areas.all();
+        const Stroke whole = list[7].shapes[0].strokes[0];
+        const auto paint = [&](Recipe &recipe, int i) { // a stroke that grows
+            recipe = areas;
+            std::vector<Stroke> strokes = list[7].shapes[0].strokes.all();
+            Stroke last = whole;
+            last.points = std::vector<Point>(whole.points.begin(), whole.points.begin() + 20 + 2 * i);
+            strokes.push_back(last);
+            std::vector<Area> next = list;
+            next[7].shapes[0].strokes = std::move(strokes);
+            recipe.areas.areas = std::move(next);
+        };
+        report.add("areas.stroke_picture_ms", percentile(changeTimes(window, 15, paint), 0.5),
+                   "and to the picture with it");
+        changeTimes(window, 1, [](Recipe &recipe, int) { recipe.areas = {}; });
         window.goTo(Step::Tone);
         QTest::qWait(500);
     }

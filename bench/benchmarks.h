@@ -49,7 +49,7 @@ void benchChain(Report &report, const std::string &folder);
 void benchLights(Report &report, const std::string &folder);
 /// straighten.*: walls seen askew, straightened by themselves
 void benchStraighten(Report &report, const std::string &folder);
-/// geometry.export_ratio: what it costs in a file of 24 megapixels
+/// geometry.export_ratio, areas.export_ratio: what they cost in a file of 24 megapixels
 void benchExport(Report &report, const std::string &folder);
 /// areas.*: things painted over roughly, kept to their edges
 void benchAreas(Report &report, const std::string &folder);

@@ -12,14 +12,20 @@
 namespace yolk::app {
 
 Areas::Areas(Document *document)
-    : QObject(document), document_(document), histogramLane_(Lane::Policy::FinishRunning, this)
+    : QObject(document), document_(document), histogramLane_(Lane::Policy::FinishRunning, this),
+      pictureLane_(Lane::Policy::FinishRunning, this)
 {
     connect(document, &Document::setChanged, this, [this] {
         chosen_ = -1;
+        small_.clear();
         recipeChanged();
     });
     connect(document, &Document::recipeChanged, this, &Areas::recipeChanged);
     connect(document, &Document::mergedChanged, this, &Areas::findHistogram);
+    connect(document, &Document::areaChanged, this, [this] {
+        small_.clear();
+        paintPictures();
+    });
 }
 
 const SharedList<Area> &Areas::all() const
@@ -68,6 +74,7 @@ void Areas::recipeChanged()
         Q_EMIT chosenChanged();
     Q_EMIT changed();
     findHistogram();
+    paintPictures();
 }
 
 QString Areas::kindName(ShapeKind kind)
@@ -216,6 +223,7 @@ void Areas::setShown(bool on)
     Q_EMIT lookChanged();
     Q_EMIT histogramChanged();
     findHistogram();
+    paintPictures();
 }
 
 void Areas::setLook(AreaLook look)
@@ -244,6 +252,64 @@ void Areas::findHistogram()
             return; // the view says what is wrong
         histogram_ = std::move(outcome.result);
         Q_EMIT histogramChanged();
+    });
+}
+
+QImage Areas::picture(int index) const
+{
+    return index < small_.size() ? small_[index].picture : QImage();
+}
+
+void Areas::paintPictures()
+{
+    if (!shown_ || !document_->isOpen())
+        return;
+    constexpr double kSide = 30.0; // pixels, twice as many where the screen is fine
+    const auto sameShapes = [](const Area &a, const Area &b) { return a.shapes == b.shapes; };
+    std::vector<size_t> wanted;
+    for (size_t i = 0; i < all().size(); ++i)
+        if (int(i) >= small_.size() || small_[qsizetype(i)].picture.isNull() ||
+            !sameShapes(small_[qsizetype(i)].area, all()[i]))
+            wanted.push_back(i);
+    const bool fewer = small_.size() > qsizetype(all().size());
+    small_.resize(qsizetype(all().size()));
+    if (wanted.empty()) {
+        if (fewer)
+            Q_EMIT picturesChanged();
+        return;
+    }
+    const QRect plane = document_->pictureArea();
+    const double scale = 2.0 * kSide / std::max(plane.width(), plane.height());
+    const QSize size(std::max(1, int(plane.width() * scale)), std::max(1, int(plane.height() * scale)));
+    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = document_->recipe(), wanted,
+                 plane, size](ExecContext &ctx) {
+        const RenderPlan plan(sources, measured, recipe);
+        const RenderRequest request{
+            previewReduction(sources),
+            {double(plane.left()), double(plane.top()), double(plane.right() + 1), double(plane.bottom() + 1)},
+            size.width(),
+            size.height()};
+        std::vector<std::pair<size_t, Small>> out;
+        for (const size_t i : wanted) {
+            const Image<float> mask = areaMask(plan, i, request, ctx);
+            QImage picture(mask.width(), mask.height(), QImage::Format_RGB32);
+            for (int y = 0; y < mask.height(); ++y)
+                for (int x = 0; x < mask.width(); ++x) {
+                    const int code = int(255.0f * std::clamp(mask.row(0, y)[x], 0.0f, 1.0f) + 0.5f);
+                    picture.setPixel(x, y, qRgb(code, code, code));
+                }
+            out.push_back({i, {recipe.areas.areas[i], picture}});
+        }
+        return out;
+    };
+    using Out = std::vector<std::pair<size_t, Small>>;
+    pictureLane_.start<Out>({}, work, [this](Outcome<Out> outcome) {
+        if (!outcome.result)
+            return;
+        for (auto &[index, small] : *outcome.result)
+            if (qsizetype(index) < small_.size())
+                small_[qsizetype(index)] = std::move(small);
+        Q_EMIT picturesChanged();
     });
 }
 

@@ -5,6 +5,8 @@
 #include "jobs/lane.h"
 #include "render/views/area_view.h"
 
+#include <QImage>
+#include <QList>
 #include <QObject>
 #include <QPointF>
 #include <QStringList>
@@ -49,9 +51,11 @@ public:
     Point onShape(const AreaShape &shape, const QPointF &place) const;
 
     void setShown(bool on); ///< the step is open
+    bool isShown() const { return shown_; }
     void setLook(AreaLook look);
     AreaLook look() const { return look_; }
     std::optional<AreaLook> shownLook() const; ///< of the chosen area, where it is shown at all
+    QImage picture(int index) const;           ///< its mask, small; null until it is painted
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; } ///< of the chosen area
 
 Q_SIGNALS:
@@ -59,15 +63,22 @@ Q_SIGNALS:
     void chosenChanged();
     void lookChanged();
     void histogramChanged();
+    void picturesChanged();
     void failed(const QString &message);
 
 private:
     void recipeChanged();
     void findHistogram();
+    void paintPictures();
 
     Document *document_;
-    Lane histogramLane_;
+    Lane histogramLane_, pictureLane_;
     SharedList<Area> seen_;
+    struct Small {
+        Area area; ///< that it is of
+        QImage picture;
+    };
+    QList<Small> small_;
     int chosen_ = -1, shape_ = 0;
     bool shown_ = false;
     AreaLook look_ = AreaLook::Picture;

@@ -54,6 +54,8 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     connect(document, &Document::recipeChanged, this, refresh);
     connect(document, &Document::lookChanged, this, refresh);
     connect(document, &Document::histogramChanged, this, refresh);
+    connect(document->areas(), &Areas::histogramChanged, this, refresh);
+    connect(document->areas(), &Areas::chosenChanged, this, refresh);
     connect(document, &Document::mergedChanged, this, refresh);
     connect(document, &Document::summaryChanged, this, refresh);
     connect(document, &Document::thumbnailsChanged, this, refresh);
@@ -188,6 +190,13 @@ void LightScale::mousePressEvent(QMouseEvent *event)
         beginPeek(event->position());
         return update();
     }
+    static int spans = 0;
+    if (spanGrip_ = spanGripAt(event->position()); spanGrip_ != Grip::None) {
+        dragging_ = true;
+        gripOffset_ = (spanGrip_ == Grip::High ? span()->high : span()->low) - evAt(event->position().x());
+        gesture_ = QStringLiteral("light-scale-span-%1").arg(++spans);
+        return update();
+    }
     const int zone = handleNear(event->position());
     if (zone < 0) {
         if (const int bar = barAt(event->position()); bar >= 0)
@@ -206,6 +215,8 @@ void LightScale::mouseMoveEvent(QMouseEvent *event)
 {
     if (dragging_ && grip_ != Grip::None)
         return dragPeek(event->position());
+    if (dragging_ && spanGrip_ != Grip::None)
+        return dragSpan(event->position());
     if (dragging_) {
         const QRectF area = curveArea();
         const double y = event->position().y() + grabOffset_.y();
@@ -216,6 +227,10 @@ void LightScale::mouseMoveEvent(QMouseEvent *event)
         hovered_ = hoveredBar_ = -1;
         const bool window = !isPeeking() || gripAt(event->position()) == Grip::Window;
         return setCursor(window ? Qt::OpenHandCursor : Qt::SizeHorCursor);
+    }
+    if (const Grip grip = spanGripAt(event->position()); grip != Grip::None) {
+        hovered_ = hoveredBar_ = -1;
+        return setCursor(grip == Grip::Window ? Qt::OpenHandCursor : Qt::SizeHorCursor);
     }
     const int zone = handleNear(event->position());
     const int bar = zone < 0 ? barAt(event->position()) : -1;
@@ -230,7 +245,7 @@ void LightScale::mouseMoveEvent(QMouseEvent *event)
 void LightScale::mouseReleaseEvent(QMouseEvent *)
 {
     dragging_ = false;
-    grip_ = Grip::None;
+    grip_ = spanGrip_ = Grip::None;
     update();
 }
 

@@ -21,7 +21,8 @@ public:
     QPointF handlePosition(int zone) const; ///< in widget pixels
     int currentHandle() const { return current_; }
     double xOfEv(double ev) const;
-    QString sentence() const; ///< what it says in words about the set
+    QPointF spanEnd(bool high) const; ///< of an area made of stops that is worked on, widget pixels; null: none
+    QString sentence() const;         ///< what it says in words about the set
 
     QRectF outputBox() const;             ///< of the output's histogram, widget pixels; empty where there is no room
     QPointF barPosition(int frame) const; ///< on the bar of a frame, in widget pixels
@@ -54,6 +55,9 @@ private:
     void dragPeek(const QPointF &position);
     bool peekKey(const QKeyEvent &event);
     void paintPeek(QPainter &painter) const;
+    const AreaShape *span() const; ///< of stops, that is worked on; null: none
+    Grip spanGripAt(const QPointF &position) const;
+    void dragSpan(const QPointF &position);
 
     QRectF plot() const; ///< bars and curve
     QRectF curveArea() const;
@@ -71,6 +75,8 @@ private:
     void paintAxis(QPainter &painter) const;
     void paintLimits(QPainter &painter) const;
     void paintHistogram(QPainter &painter) const;
+    void paintHill(QPainter &painter, const SceneHistogram &of, double most, const QBrush &brush) const;
+    void paintSpan(QPainter &painter) const;
     void paintBars(QPainter &painter) const;
     void paintCurve(QPainter &painter) const;
     void paintProbe(QPainter &painter) const;
@@ -81,7 +87,7 @@ private:
     double firstEv_ = -12.0, lastEv_ = 8.0;
     int current_ = 2, hovered_ = -1, hoveredBar_ = -1;
     bool dragging_ = false;
-    Grip grip_ = Grip::None;
+    Grip grip_ = Grip::None, spanGrip_ = Grip::None;
     double gripOffset_ = 0.0; ///< EV from the pointer to what is held
     QPointF grabOffset_;
     QString gesture_;

@@ -67,6 +67,7 @@ void LightScale::paintEvent(QPaintEvent *)
         paintPeek(painter);
     else if (showsTone())
         paintCurve(painter);
+    paintSpan(painter);
     paintProbe(painter);
     paintOutput(painter);
 }
@@ -184,25 +185,33 @@ void LightScale::paintHistogram(QPainter &painter) const
     const SceneHistogram *histogram = document_->histogram();
     if (!histogram)
         return;
-    const QRectF area = curveArea();
     float most = 1e-6f;
     for (int bin = 1; bin + 1 < SceneHistogram::kBins; ++bin) // the ends hold all that lies beyond
         most = std::max(most, histogram->shares[size_t(bin)]);
+    QColor hill = tokens().histogram;
+    hill.setAlphaF(0.75f);
+    paintHill(painter, *histogram, double(most), hill);
+    const Areas *areas = document_->areas();
+    if (const SceneHistogram *own = areas->isShown() ? areas->histogram() : nullptr) // in front of it
+        paintHill(painter, *own, double(most), QBrush(document_->overlayColour(), Qt::BDiagPattern));
+}
+
+void LightScale::paintHill(QPainter &painter, const SceneHistogram &of, double most, const QBrush &brush) const
+{
+    const QRectF area = curveArea();
     QPainterPath path(QPointF(area.left(), area.bottom()));
     for (int bin = 0; bin < SceneHistogram::kBins; ++bin) {
         const double x = xOfEv(SceneHistogram::kFirstEv + (bin + 0.5) * SceneHistogram::kBinEv);
         if (x < area.left() || x > area.right())
             continue;
         // Root of the share: a bright doorway is a small part of a picture and must still be seen.
-        const double share = std::sqrt(double(std::min(histogram->shares[size_t(bin)], most) / most));
+        const double share = std::sqrt(std::min(double(of.shares[size_t(bin)]), most) / most);
         path.lineTo(x, area.bottom() - 0.78 * share * area.height());
     }
     path.lineTo(area.right(), area.bottom());
     painter.setPen(Qt::NoPen);
-    painter.setBrush(tokens().histogram);
-    painter.setOpacity(0.75);
+    painter.setBrush(brush);
     painter.drawPath(path);
-    painter.setOpacity(1.0);
 }
 
 void LightScale::paintBars(QPainter &painter) const

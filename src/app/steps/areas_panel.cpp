@@ -8,14 +8,40 @@
 #include <QGridLayout>
 #include <QListWidget>
 #include <QMenu>
+#include <QPainter>
 #include <QPushButton>
-#include <QSignalBlocker>
+#include <QStyledItemDelegate>
 #include <QToolButton>
 
 #include <algorithm>
 
 namespace yolk::app {
 namespace {
+
+constexpr int kStrengthRole = Qt::UserRole;
+
+/// Writes the strength at the end of a row.
+class AreaRow : public QStyledItemDelegate {
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    void paint(QPainter *painter, const QStyleOptionViewItem &option, const QModelIndex &index) const override
+    {
+        const QString strength = index.data(kStrengthRole).toString();
+        QStyleOptionViewItem own = option;
+        constexpr int kRoom = 48; // of the longest, "100 %"
+        if (!strength.isEmpty())
+            own.rect.setWidth(own.rect.width() - kRoom);
+        QStyledItemDelegate::paint(painter, own, index);
+        if (strength.isEmpty())
+            return;
+        QRect rest = option.rect;
+        rest.setLeft(own.rect.right() + 1);
+        if (option.state & QStyle::State_Selected)
+            painter->fillRect(rest, option.palette.highlight());
+        painter->setPen(option.palette.color(QPalette::PlaceholderText));
+        painter->drawText(rest.adjusted(0, 0, -8, 0), Qt::AlignRight | Qt::AlignVCenter, strength);
+    }
+};
 
 constexpr double kLightStep = 0.25; // EV that one full stroke of Lighten or Darken makes
 
@@ -83,6 +109,8 @@ AreasPanel::AreasPanel(Document *document, QWidget *parent)
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
     list_->setUniformItemSizes(true);
+    list_->setIconSize({30, 20});
+    list_->setItemDelegate(new AreaRow(list_));
     auto *row = new QGridLayout(listButtons_);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(6);
@@ -203,6 +231,7 @@ AreasPanel::AreasPanel(Document *document, QWidget *parent)
     });
     connect(settingsMenu_, &QMenu::aboutToShow, this, &AreasPanel::fillSettingsMenu);
     connect(areas_, &Areas::changed, this, &AreasPanel::refresh);
+    connect(areas_, &Areas::picturesChanged, this, &AreasPanel::refreshList);
     connect(areas_, &Areas::lookChanged, this, [this] { look_->setIndex(int(areas_->look())); });
     connect(areas_, &Areas::chosenChanged, this, [this] {
         added_.clear();
@@ -401,6 +430,9 @@ void AreasPanel::refreshList()
         const Area &area = areas_->all()[size_t(i)];
         QListWidgetItem *item = list_->item(i);
         item->setText(areas_->nameOf(i));
+        item->setData(kStrengthRole, area.strength == 100.0 ? QString() : tr("%1 %").arg(area.strength, 0, 'f', 0));
+        const QImage small = areas_->picture(i);
+        item->setIcon(small.isNull() ? QIcon() : QIcon(QPixmap::fromImage(small)));
         item->setCheckState(area.on ? Qt::Checked : Qt::Unchecked);
         item->setToolTip(tr("%1 at %2 %").arg(amountsText(area)).arg(area.strength, 0, 'f', 0));
     }

@@ -111,10 +111,12 @@ template <class Visit> void forEachLocalField(Visit &&visit)
     std::apply([&](const auto &...section) { (visitLocal(section), ...); }, kLocalSections);
 }
 
-/// How far an area may move such a setting, to either side.
+/// How far an area may move such a setting, to either side: light by as much as a window differs from its room.
 template <class S> double localReach(const RealField<S> &field)
 {
-    return std::max(field.maximum - field.neutral, field.neutral - field.minimum);
+    constexpr double kMostStops = 6.0;
+    const double reach = std::max(field.maximum - field.neutral, field.neutral - field.minimum);
+    return field.unit == "EV" ? std::min(kMostStops, reach) : reach;
 }
 
 /// The same of the sections of one member: forSectionsOf<&Recipe::output>(visit).
