@@ -8,6 +8,7 @@
 #include "lightscale/light_scale.h"
 #include "sets/collection.h"
 #include "status_line.h"
+#include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/geometry_panel.h"
@@ -111,6 +112,20 @@ void MainWindow::makeMenus()
                                goTo(Step::Geometry);
                                geometryPanel_->pull()->click();
                            });
+    needSet_ << addCommand(edit, tr("Show the &area in another way"), QKeySequence(tr("Shift+A")),
+                           tr("Hatched, alone, as a mask, without it, or the picture; while A is held, hatched."),
+                           [this] {
+                               goTo(Step::Areas);
+                               areasPanel_->cycleLook();
+                           });
+    needSet_ << addCommand(edit, tr("Copy the chosen area"), QKeySequence(tr("Ctrl+Alt+C")),
+                           tr("Puts the area onto the clipboard, for this or another picture."),
+                           [this] { document_->areas()->copy(document_->areas()->chosenIndex()); });
+    needSet_ << addCommand(edit, tr("Paste an area"), QKeySequence(tr("Ctrl+Alt+V")),
+                           tr("Adds the area that lies on the clipboard."), [this] {
+                               goTo(Step::Areas);
+                               document_->areas()->paste();
+                           });
     needSet_ << addCommand(edit, tr("&Leave out what adds little"), QKeySequence(tr("Ctrl+Shift+L")),
                            tr("Leaves out the frames without which the set holds as much."),
                            [this] { document_->leaveOutDispensable(); });
@@ -185,7 +200,8 @@ void MainWindow::makeMenus()
     makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
-    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"), tr("&Colour"), tr("&Areas"), tr("&Geometry"), tr("&Export")};
+    const QStringList names{tr("&Frames"), tr("&Merge"),    tr("&Tone"),  tr("&Colour"),
+                            tr("&Areas"),  tr("&Geometry"), tr("&Export")};
     for (int i = 0; i < int(names.size()); ++i)
         addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
                    [this, i] { goTo(Step(i)); });
@@ -288,6 +304,15 @@ void MainWindow::addHeldKeys()
             return canLook();
         },
         [this] { canvas_->setLoupe(false); });
+    heldKeys_->add(
+        Qt::Key_A,
+        [this] {
+            const bool shows = document_->areas()->isShown() && document_->areas()->chosen();
+            if (shows)
+                document_->areas()->holdLook(AreaLook::Hatched);
+            return shows;
+        },
+        [this] { document_->areas()->holdLook(std::nullopt); });
     heldKeys_->add(
         Qt::Key_X,
         [this, canLook] {

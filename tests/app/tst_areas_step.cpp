@@ -329,6 +329,14 @@ private Q_SLOTS:
             QVERIFY(!seen.contains(picture()));
             seen << picture();
         }
+        areas().setLook(AreaLook::Picture);
+        window_->settle();
+        QTest::keyPress(&canvas(), Qt::Key_A); // while it is held
+        window_->settle();
+        QCOMPARE(picture(), seen[1]);
+        QTest::keyRelease(&canvas(), Qt::Key_A);
+        window_->settle();
+        QCOMPARE(picture(), seen[0]);
         areas().setLook(AreaLook::Mask);
         window_->settle();
         const QPointF middle = panel().handles()->handles()[0];

@@ -89,6 +89,33 @@ void keepSome(MainWindow &window)
     document.startAgain(Step::Tone);
 }
 
+/// A darker corner, a lighter basket that keeps to its edges, and what the chosen one holds.
+void paintAreas(MainWindow &window)
+{
+    using namespace yolk;
+    window.goTo(Step::Areas);
+    Areas &areas = *window.document()->areas();
+    const auto add = [&](AreaShape shape, const char *name, AreaAmounts amounts) {
+        Area area;
+        area.name = name;
+        area.shapes = {std::move(shape)};
+        area.amounts = std::move(amounts);
+        areas.add(std::move(area), QStringLiteral("area"));
+    };
+    AreaShape left = areas.shapeOf(ShapeKind::Gradient);
+    left.places = {{0, 300}, {620, 480}};
+    add(left, "Dark corner", {{"tone.exposure", -0.8}});
+    add(areas.shapeOf(ShapeKind::Stops), "Meadow and sky", {{"tone.exposure", -1.5}, {"colour.saturation", 10}});
+    AreaShape basket = areas.shapeOf(ShapeKind::Brush);
+    basket.keepsToEdges = true;
+    std::vector<Stroke> strokes;
+    for (const double y : {790.0, 840.0, 880.0})
+        strokes.push_back({.points = {{1380, y}, {1450, y + 10}, {1520, y}}, .radius = 60.0});
+    basket.strokes = strokes;
+    add(basket, "Basket", {{"tone.exposure", 0.7}, {"tone.local_contrast", 20}});
+    areas.setLook(AreaLook::Hatched);
+}
+
 } // namespace
 
 int main(int argc, char **argv)
@@ -143,7 +170,6 @@ int main(int argc, char **argv)
         QTest::keyClick(window.tasting(), Qt::Key_Escape);
     };
     tasted(Qt::Key_Y, Qt::NoModifier, "taste-presets");
-    tasted(Qt::Key_Y, Qt::ShiftModifier, "taste-neighbours");
     window.goTo(Step::Frames);
     shoot(window, "frames");
     window.goTo(Step::Merge);
@@ -167,6 +193,9 @@ int main(int argc, char **argv)
     shoot(window, "colour");
     keepSome(window);
     window.document()->startAgain(Step::Colour);
+    paintAreas(window);
+    shoot(window, "areas");
+    window.document()->startAgain(Step::Areas);
     window.goTo(Step::Geometry);
     window.document()->straighten(yolk::Straightening::Verticals);
     for (int i = 0; i < 500 && window.document()->recipe().geometry.tilt == 0.0; ++i)

@@ -234,9 +234,18 @@ void Areas::setLook(AreaLook look)
     Q_EMIT lookChanged();
 }
 
+void Areas::holdLook(std::optional<AreaLook> look)
+{
+    if (look == held_)
+        return;
+    held_ = look;
+    Q_EMIT lookChanged();
+}
+
 std::optional<AreaLook> Areas::shownLook() const
 {
-    return shown_ && chosen() && look_ != AreaLook::Picture ? std::optional(look_) : std::nullopt;
+    const AreaLook look = held_.value_or(look_);
+    return shown_ && chosen() && look != AreaLook::Picture ? std::optional(look) : std::nullopt;
 }
 
 void Areas::findHistogram()

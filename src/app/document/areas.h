@@ -54,8 +54,9 @@ public:
     bool isShown() const { return shown_; }
     void setLook(AreaLook look);
     AreaLook look() const { return look_; }
-    std::optional<AreaLook> shownLook() const; ///< of the chosen area, where it is shown at all
-    QImage picture(int index) const;           ///< its mask, small; null until it is painted
+    void holdLook(std::optional<AreaLook> look); ///< in place of the other while a key is held
+    std::optional<AreaLook> shownLook() const;   ///< of the chosen area, where it is shown at all
+    QImage picture(int index) const;             ///< its mask, small; null until it is painted
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; } ///< of the chosen area
 
 Q_SIGNALS:
@@ -82,6 +83,7 @@ private:
     int chosen_ = -1, shape_ = 0;
     bool shown_ = false;
     AreaLook look_ = AreaLook::Picture;
+    std::optional<AreaLook> held_;
     std::optional<SceneHistogram> histogram_;
 };
 

@@ -131,9 +131,12 @@ void ShapeTool::paint(QPainter &painter, const QTransform &toDevice, double rati
         const QPointF way = at[1] - at[0];
         const double length = std::hypot(way.x(), way.y());
         const QPointF across = length > 0.0 ? QPointF(-way.y(), way.x()) / length : QPointF(1, 0);
-        constexpr double kFar = 4000.0;
+        constexpr double kFar = 10000.0; // device pixels: past any picture, of which they stay
+        painter.save();
+        painter.setClipRect(toDevice.mapRect(QRectF(document_->pictureArea())));
         for (int edge : {0, 1})
             paintLine(painter, at[edge] - across * kFar, at[edge] + across * kFar, ratio);
+        painter.restore();
         paintLine(painter, at[0], at[1], ratio);
     } else {
         const QPointF a = at[1] - at[0], b = at[2] - at[0];

@@ -28,8 +28,8 @@ enum class ShapeKind {
 
 /// One stroke of a brush.
 struct Stroke {
-    PointList points;   ///< pixels of the frame that it was drawn on
-    PointList pressure; ///< x: share of the stroke's length, rising; y: share of the radius there. Empty: all of it
+    PointList points{};   ///< pixels of the frame that it was drawn on
+    PointList pressure{}; ///< x: share of the stroke's length, rising; y: share of the radius there. Empty: all of it
     double radius = 60.0;
     double flow = 100.0, feather = 50.0; ///< percent
     bool erases = false;
@@ -42,10 +42,10 @@ struct AreaShape {
     Meets meets = Meets::Join;
     bool inverts = false;      ///< what it leaves, in place of what it holds
     bool keepsToEdges = false; ///< ends where the light changes, not where a hand slipped
-    std::string drawnOn;       ///< content id of the reference frame in whose pixels the places are
-    PointList places;      ///< Gradient: where it is whole and where it ends. Oval: middle and the ends of two radii
+    std::string drawnOn{};     ///< content id of the reference frame in whose pixels the places are
+    PointList places{};    ///< Gradient: where it is whole and where it ends. Oval: middle and the ends of two radii
     double feather = 50.0; ///< Oval: percent of the radius
-    SharedList<Stroke> strokes;
+    SharedList<Stroke> strokes{};
     bool buildsUp = false;                    ///< strokes add up, in kBuildUpSteps to the whole, where others cover
     double low = 0.0, high = 4.0, soft = 1.0; ///< Stops: EV
     double hue = 60.0, hueWidth = 45.0;       ///< Hue: degrees of Oklab
@@ -58,13 +58,13 @@ inline constexpr int kBuildUpSteps = 8;
 using AreaAmounts = std::map<std::string, double>;
 
 struct Area {
-    std::string name;  ///< empty: by its first shape
-    std::string group; ///< areas of one name are switched together; empty: none
+    std::string name{};  ///< empty: by its first shape
+    std::string group{}; ///< areas of one name are switched together; empty: none
     bool on = true;
     double strength = 100.0; ///< percent
-    std::vector<AreaShape> shapes;
-    AreaAmounts amounts;
-    AreaAmounts outside; ///< the same where the area is not
+    std::vector<AreaShape> shapes{};
+    AreaAmounts amounts{};
+    AreaAmounts outside{}; ///< the same where the area is not
     bool operator==(const Area &) const = default;
 };
 inline constexpr size_t kMostShapes = 20, kMostAreas = 1000;

@@ -34,12 +34,13 @@ void AreaParameter::fill(const PixelGrid &grid, int y, std::span<float> values) 
         return;
     const int width = int(values.size());
     for (const Part &part : parts_) {
-        const float *mask = grid.masks->row(part.mask, grid.firstX, grid.firstY + y);
+        const MaskRows::Row mask = grid.masks->row(part.mask, grid.firstX, grid.firstY + y, width);
         if (part.outside)
             for (float &v : values)
                 v += part.amount;
-        if (mask)
-            addRow(mask, part.outside ? -part.amount : part.amount, width, values.data());
+        if (mask.begin < mask.end)
+            addRow(mask.values + mask.begin, part.outside ? -part.amount : part.amount, mask.end - mask.begin,
+                   values.data() + mask.begin);
     }
     holdRow(least_, most_, width, values.data());
 }

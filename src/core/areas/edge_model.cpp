@@ -97,20 +97,23 @@ std::array<float, EdgeModel::kTerms> ratioOf(const Gaussian &a, const Gaussian &
     return out;
 }
 
-/// Terms of places along a row, each in a plane's row of `width`, meet the features there.
+/// Pixels between two places that were looked at: each term goes evenly from `first` on by `step` a unit of `share`.
 YOLK_MULTIVERSION
-void keepRow(const float *__restrict t, int stride, const float *__restrict e, const float *__restrict r,
-             const float *__restrict b, int width, float *__restrict mask)
+void keepRow(const float *__restrict first, const float *__restrict step, const float *__restrict share,
+             const float *__restrict e, const float *__restrict r, const float *__restrict b, int width,
+             float *__restrict mask)
 {
     for (int x = 0; x < width; ++x) {
-        const float *at = t + x;
-        float q = at[0] + e[x] * (at[stride] + e[x] * at[4 * stride] + r[x] * at[5 * stride] + b[x] * at[6 * stride]);
-        q += r[x] * (at[2 * stride] + r[x] * at[7 * stride] + b[x] * at[8 * stride]);
-        q += b[x] * (at[3 * stride] + b[x] * at[9 * stride]);
-        float s = (q - kNothing) / (kAll - kNothing);
-        s = s > 0.0f ? s : 0.0f; // NaN falls to nothing
-        s = s < 1.0f ? s : 1.0f;
-        mask[x] *= s * s * (3.0f - 2.0f * s);
+        const float s = share[x];
+        float q = first[0] + s * step[0];
+        q += e[x] * (first[1] + s * step[1] + e[x] * (first[4] + s * step[4]) + r[x] * (first[5] + s * step[5]) +
+                     b[x] * (first[6] + s * step[6]));
+        q += r[x] * (first[2] + s * step[2] + r[x] * (first[7] + s * step[7]) + b[x] * (first[8] + s * step[8]));
+        q += b[x] * (first[3] + s * step[3] + b[x] * (first[9] + s * step[9]));
+        float t = (q - kNothing) / (kAll - kNothing);
+        t = t > 0.0f ? t : 0.0f; // NaN falls to nothing
+        t = t < 1.0f ? t : 1.0f;
+        mask[x] *= t * t * (3.0f - 2.0f * t);
     }
 }
 
@@ -190,26 +193,33 @@ void keepToEdges(const EdgeModel &model, const PixelGrid &grid, int y, int width
     const double v = place((grid.y(y) - model.grid.originY) / model.grid.stepY, down);
     const int above = int(v), below = std::min(above + 1, down - 1);
     const float downwards = float(v - above);
-    std::vector<float> line(static_cast<size_t>(across)), terms(size_t(EdgeModel::kTerms) * size_t(width));
-    std::vector<int> left(static_cast<size_t>(width));
+    int begin = 0, end = width; // most of a row is often not drawn over
+    while (begin < end && mask[begin] == 0.0f)
+        ++begin;
+    while (end > begin && mask[end - 1] == 0.0f)
+        --end;
     std::vector<float> share(static_cast<size_t>(width));
-    for (int x = 0; x < width; ++x) {
-        const double u = place((grid.x(x) - model.grid.originX) / model.grid.stepX, across);
-        left[size_t(x)] = std::min(int(u), std::max(0, across - 2));
-        share[size_t(x)] = float(u - left[size_t(x)]);
-    }
-    for (int t = 0; t < EdgeModel::kTerms; ++t) {
-        const float *a = model.terms.row(t, above), *b = model.terms.row(t, below);
-        for (int u = 0; u < across; ++u)
-            line[size_t(u)] = a[u] + downwards * (b[u] - a[u]);
-        float *to = terms.data() + size_t(t) * size_t(width);
-        const size_t right = across > 1 ? 1 : 0;
-        for (int x = 0; x < width; ++x) {
-            const float *at = line.data() + left[size_t(x)];
-            to[x] = at[0] + share[size_t(x)] * (at[right] - at[0]);
+    for (int x = begin; x < end;) {
+        const auto cellAt = [&](int pixel) {
+            const double u = place((grid.x(pixel) - model.grid.originX) / model.grid.stepX, across);
+            const int left = std::min(int(u), std::max(0, across - 2));
+            share[size_t(pixel)] = float(u - left);
+            return left;
+        };
+        const int left = cellAt(x);
+        int next = x + 1;
+        while (next < end && cellAt(next) == left)
+            ++next;
+        float first[EdgeModel::kTerms], step[EdgeModel::kTerms];
+        const int right = std::min(left + 1, across - 1);
+        for (int t = 0; t < EdgeModel::kTerms; ++t) {
+            const float *a = model.terms.row(t, above), *b = model.terms.row(t, below);
+            first[t] = a[left] + downwards * (b[left] - a[left]);
+            step[t] = a[right] + downwards * (b[right] - a[right]) - first[t];
         }
+        keepRow(first, step, share.data() + x, features[0] + x, features[1] + x, features[2] + x, next - x, mask + x);
+        x = next;
     }
-    keepRow(terms.data(), width, features[0], features[1], features[2], width, mask);
 }
 
 } // namespace yolk

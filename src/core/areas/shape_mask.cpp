@@ -94,8 +94,16 @@ public:
     void row(const PixelGrid &grid, int y, int width, const LightRow &, float *mask) const override
     {
         const double dy = grid.y(y) - middle_.y;
+        std::fill_n(mask, width, 0.0f);
+        if (std::abs(dy) > reach_.y)
+            return;
+        const double first = (middle_.x - reach_.x - grid.x(0)) / grid.stepX,
+                     last = (middle_.x + reach_.x - grid.x(0)) / grid.stepX;
+        const int begin = int(std::clamp(first - 1.0, 0.0, double(width))),
+                  end = int(std::clamp(last + 2.0, 0.0, double(width)));
         const double u[2] = {u_.x, u_.y * dy - u_.x * middle_.x}, v[2] = {v_.x, v_.y * dy - v_.x * middle_.x};
-        ovalRow(grid.originX, grid.stepX, grid.firstX, u, v, float(1.0 - rim_), float(1.0 / rim_), width, mask);
+        ovalRow(grid.originX, grid.stepX, grid.firstX + begin, u, v, float(1.0 - rim_), float(1.0 / rim_), end - begin,
+                mask + begin);
     }
     bool misses(const PixelGrid &grid, int width, int height) const override
     {
@@ -225,7 +233,9 @@ public:
     void row(const PixelGrid &grid, int y, int width, const LightRow &light, float *mask) const override
     {
         mask_->row(grid, y, width, light, mask);
-        Image<float> features(width, 1, kFeatures);
+        if (std::none_of(mask, mask + width, [](float m) { return m != 0.0f; }))
+            return;
+        Image<float> features({width, 1, kFeatures}, Fill::Anything);
         float *const to[kFeatures] = {features.row(0, 0), features.row(1, 0), features.row(2, 0)};
         featureRow(light, width, model_->dark, to);
         const float *const from[kFeatures] = {to[0], to[1], to[2]};

@@ -39,4 +39,22 @@ void StepTable::lookUp(std::span<const float> stops, float shift, float *out) co
     lookUpRow(values_.data(), steps_, stops.data(), shift, int(stops.size()), out);
 }
 
+void StepTable::lookUpBetween(std::span<const StepTable> tables, const float *place, std::span<const float> stops,
+                              float *out)
+{
+    const Steps &steps = tables[0].steps_;
+    const float last = float(steps.count - 1) * 0.9999999f;
+    for (size_t x = 0; x < stops.size(); ++x) {
+        const size_t first = std::min(size_t(place[x]), tables.size() - 2);
+        float at = (stops[x] - steps.first) * steps.perStop;
+        at = at > 0.0f ? at : 0.0f;
+        at = at < last ? at : last;
+        const size_t i = size_t(at);
+        const float part = at - float(i);
+        const float *a = tables[first].values_.data() + i, *b = tables[first + 1].values_.data() + i;
+        const float from = a[0] + part * (a[1] - a[0]), to = b[0] + part * (b[1] - b[0]);
+        out[x] = from + (place[x] - float(first)) * (to - from);
+    }
+}
+
 } // namespace yolk

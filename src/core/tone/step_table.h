@@ -20,6 +20,9 @@ public:
         for (int i = 0; i < steps.count; ++i)
             values_[size_t(i)] = float(value(steps.at(i)));
     }
+    /// Between tables of one kind of steps: of `place[x]` the one before it, and the next one for the rest. All within.
+    static void lookUpBetween(std::span<const StepTable> tables, const float *place, std::span<const float> stops,
+                              float *out);
     /// Of stops plus `shift`; NaN counts as the first. `out` has the length of `stops` and may be the same memory.
     void lookUp(std::span<const float> stops, float shift, float *out) const;
 

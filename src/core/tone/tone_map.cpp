@@ -18,12 +18,13 @@ namespace {
 
 constexpr float kGreyStops = -2.47393119f; // log2 of 0.18
 
-constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1}; // EV of scene light
-constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1}; // log2 of display light, up to white
-constexpr double kContrastStep = 25.0;                           // between tables
-constexpr float kHeld = 0.955f;                                  // what is held ends here
-constexpr float kFarBelow = 0.5f;                                // what is darker is no concern of a soft end at kHeld
-constexpr double kDarkest = 0x1p-40;                             // what the logarithm of black counts as
+constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1};     // EV of scene light
+constexpr StepTable::Steps kCoarseLight{-24.0f, 32.0f, 44 * 32 + 1}; // the same, where a change of the curve is enough
+constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1};     // log2 of display light, up to white
+constexpr double kContrastStep = 25.0;                               // between tables
+constexpr float kHeld = 0.955f;                                      // what is held ends here
+constexpr float kFarBelow = 0.5f;    // what is darker is no concern of a soft end at kHeld
+constexpr double kDarkest = 0x1p-40; // what the logarithm of black counts as
 
 double logOf(double light)
 {
@@ -192,14 +193,6 @@ bool variesDetail(const Varied<ToneSettings> &varied)
            varied[&ToneSettings::localDarks].varies() || varied[&ToneSettings::fineDetail].varies();
 }
 
-void meanOf(const StepTable &a, const StepTable &b, float share, float stops, float &out)
-{
-    float first, second;
-    a.lookUp({&stops, 1}, 0.0f, &first);
-    b.lookUp({&stops, 1}, 0.0f, &second);
-    out = first + share * (second - first);
-}
-
 } // namespace
 
 void evRow(const float *r, const float *g, const float *b, int width, float *ev)
@@ -300,14 +293,13 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
     const auto addTable = [&](double contrast) {
         at.contrast = contrast;
         const ToneCurve other(at, start);
-        contrasts_.emplace_back(
+        curves_.emplace_back(
             kLight, [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
     };
-    if (!contrast_.varies() || isPlain_)
-        addTable(settings.contrast);
-    else
+    if (contrast_.varies() && !isPlain_)
         for (double contrast = -100.0; contrast <= 100.0; contrast += kContrastStep)
             addTable(contrast);
+    addTable(settings.contrast);
 }
 
 /// Rows of what lightsOf() and blendOf() find.
@@ -346,33 +338,43 @@ void ToneMapper::changeCurve(Row &row, const float *light, int width, int y, con
     if (!variesCurve_)
         return;
     const float *exposure = exposure_.row(grid, y, width, row.exposure), usual = float(exposure_.value);
-    if (!contrast_.varies() || isPlain_) {
-        std::vector<float> &before = row.other, &after = row.weight;
-        contrasts_[0].lookUp({light, size_t(width)}, 0.0f, before.data());
-        const float *contrast = contrast_.varies() ? contrast_.row(grid, y, width, row.zones[3]) : nullptr;
-        const float usualContrast = float(contrast_.value);
-        for (int x = 0; x < width; ++x) {
-            const float shifted = light[x] + (exposure[x] - usual); // the light itself where nothing changes
-            after[size_t(x)] = contrast && contrast[x] != usualContrast
-                                   ? (shifted + usual) * std::exp2((contrast[x] - usualContrast) * 0.01f) - usual
-                                   : shifted;
+    const float *contrast = contrast_.varies() ? contrast_.row(grid, y, width, row.other) : nullptr;
+    const float usualContrast = float(contrast_.value);
+    constexpr int kPiece = 64; // much of a picture lies in no area
+    float before[kPiece], after[kPiece], shifted[kPiece], places[kPiece];
+    for (int x = 0; x < width; x += kPiece) {
+        const size_t count = size_t(std::min(kPiece, width - x));
+        bool isExposed = false, isContrasted = false;
+        for (size_t i = 0; i < count; ++i) {
+            shifted[i] = light[size_t(x) + i] + (exposure[size_t(x) + i] - usual); // itself where nothing changes
+            isExposed |= exposure[size_t(x) + i] != usual;
+            isContrasted |= contrast && contrast[size_t(x) + i] != usualContrast;
         }
-        contrasts_[0].lookUp(after, 0.0f, after.data());
-        for (int x = 0; x < width; ++x)
-            tone[x] += after[size_t(x)] - before[size_t(x)];
-        return;
+        if (!isExposed && !isContrasted)
+            continue;
+        const std::span<const float> own(light + x, count);
+        if (isContrasted && isPlain_)
+            for (size_t i = 0; i < count; ++i)
+                if (const float c = contrast[size_t(x) + i]; c != usualContrast)
+                    shifted[i] = (shifted[i] + usual) * std::exp2((c - usualContrast) * 0.01f) - usual;
+        curves_.back().lookUp(own, 0.0f, before);
+        curves_.back().lookUp({shifted, count}, 0.0f, after);
+        for (size_t i = 0; i < count; ++i)
+            after[i] -= before[i];
+        if (isContrasted && !isPlain_) { // between tables of other contrasts
+            const std::span<const StepTable> tables(curves_.data(), curves_.size() - 1);
+            const auto placeOf = [](float c) { return (c + 100.0f) / float(kContrastStep); };
+            std::fill_n(places, count, placeOf(usualContrast));
+            StepTable::lookUpBetween(tables, places, own, before);
+            for (size_t i = 0; i < count; ++i)
+                places[i] = placeOf(contrast[size_t(x) + i]);
+            StepTable::lookUpBetween(tables, places, {shifted, count}, shifted);
+            for (size_t i = 0; i < count; ++i)
+                after[i] = contrast[size_t(x) + i] != usualContrast ? shifted[i] - before[i] : after[i];
+        }
+        for (size_t i = 0; i < count; ++i)
+            tone[size_t(x) + i] += after[i];
     }
-    const float *contrast = contrast_.row(grid, y, width, row.other), usualContrast = float(contrast_.value);
-    const auto at = [&](float c, float stops) {
-        const float place = (c + 100.0f) / float(kContrastStep);
-        const size_t first = std::min(size_t(place), contrasts_.size() - 2);
-        float out;
-        meanOf(contrasts_[first], contrasts_[first + 1], place - float(first), stops, out);
-        return out;
-    };
-    for (int x = 0; x < width; ++x)
-        if (contrast[x] != usualContrast || exposure[x] != usual)
-            tone[x] += at(contrast[x], light[x] + (exposure[x] - usual)) - at(usualContrast, light[x]);
 }
 
 void ToneMapper::zoneStops(Row &row, const float *tone, int width, int y, const PixelGrid &grid, float *stops) const

@@ -113,8 +113,7 @@ private:
     std::array<Parameter, 5> zoneValues_;
     bool isPlain_ = false, variesCurve_ = false, variesZones_ = false, variesDetail_ = false;
     double kept_ = 0.0; ///< of detail, where nothing strengthens it
-    std::vector<StepTable>
-        contrasts_;      ///< log2 of display light of EV, without zones: at kContrastStep each, or as it is
+    std::vector<StepTable> curves_; ///< log2 of display light of EV at contrasts kContrastStep apart; last as it is
     StepTable inLights_; ///< how far a base counts as light
 };
 

@@ -4,6 +4,8 @@
 #include "base/vectorise.h"
 #include "tone/tone_zones.h"
 
+#include <algorithm>
+
 namespace yolk {
 namespace {
 
@@ -49,6 +51,21 @@ void splineRow(const float *__restrict L, const float (*__restrict value)[kPiece
     }
 }
 
+/// Whether a pixel has a zone that is moved, as a number above 0; returns whether any of them has.
+YOLK_MULTIVERSION
+bool movedRow(const float *const zones[5], int first, int count, float *__restrict moved)
+{
+    int any = 0;
+    for (int x = 0; x < count; ++x) {
+        float sum = 0.0f;
+        for (int k = 0; k < 5; ++k)
+            sum += zones[k][first + x] < 0.0f ? -zones[k][first + x] : zones[k][first + x];
+        moved[x] = sum;
+        any |= sum > 0.0f;
+    }
+    return any != 0;
+}
+
 YOLK_MULTIVERSION
 void lightnessRow(const float *__restrict tone, int count, float *__restrict light, float *__restrict L)
 {
@@ -61,12 +78,14 @@ void lightnessRow(const float *__restrict tone, int count, float *__restrict lig
 }
 
 YOLK_MULTIVERSION
-void stopsRow(const float *__restrict L, const float *__restrict light, int count, float *__restrict stops)
+void stopsRow(const float *__restrict L, const float *__restrict light, const float *__restrict moved, int count,
+              float *__restrict stops)
 {
     for (int x = 0; x < count; ++x) {
         const float root = (L[x] + 16.0f) * (1.0f / 116.0f);
         const float d = L[x] > 8.0f ? root * root * root : L[x] * (1.0f / 903.2963f);
-        stops[x] = quickLog2(d > 1e-37f ? d : 1e-37f) - light[x];
+        const float turned = quickLog2(d > 1e-37f ? d : 1e-37f) - light[x];
+        stops[x] = moved[x] > 0.0f ? turned : 0.0f;
     }
 }
 
@@ -79,9 +98,13 @@ void zoneStopsRow(const float *tone, const float *const zones[5], int width, flo
     knots[kKnots - 1] = 100.0f;
     for (size_t k = 0; k < kZoneLightness.size(); ++k)
         knots[k + 1] = float(kZoneLightness[k]);
-    float value[kKnots][kPiece], light[kPiece], L[kPiece], turned[kPiece];
+    float value[kKnots][kPiece], light[kPiece], L[kPiece], turned[kPiece], moved[kPiece];
     for (int x = 0; x < width; x += kPiece) {
         const int count = width - x < kPiece ? width - x : kPiece;
+        if (!movedRow(zones, x, count, moved)) {
+            std::fill_n(stops + x, count, 0.0f);
+            continue;
+        }
         for (int i = 0; i < kPiece; ++i) {
             value[0][i] = 0.0f;
             value[kKnots - 1][i] = 100.0f;
@@ -92,7 +115,7 @@ void zoneStopsRow(const float *tone, const float *const zones[5], int width, flo
                     value[k + 1]);
         lightnessRow(tone + x, count, light, L);
         splineRow(L, value, knots, count, turned);
-        stopsRow(turned, light, count, stops + x);
+        stopsRow(turned, light, moved, count, stops + x);
     }
 }
 

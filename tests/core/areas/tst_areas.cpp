@@ -289,7 +289,7 @@ private Q_SLOTS:
 
     void parametersAddUpWithinTheirRange()
     {
-        MaskRows masks(10, 20, 4, 1);
+        MaskRows masks(10, 20);
         Image<float> ramp(4, 1, 1), half(4, 1, 1);
         for (int x = 0; x < 4; ++x) {
             ramp.row(0, 0)[x] = float(x) / 3.0f;

@@ -31,7 +31,8 @@ enum class StageKey : int {
     Lights,
     BlendLights,
     Strokes,
-    Edges
+    Edges,
+    Masks
 };
 
 class StageCache {

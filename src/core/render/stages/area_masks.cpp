@@ -1,6 +1,7 @@
 #include "render/stages/area_masks.h"
 
 #include "areas/shape_edges.h"
+#include "base/field_hash.h"
 #include "render/stages/align_stage.h"
 #include "render/stages/scene_stage.h"
 #include "tone/tone_map.h"
@@ -81,11 +82,10 @@ private:
         Hash128 key = plan_.measured.generation;
         std::vector<Hash128> keys; // of the first strokes, one more each
         for (const Stroke &s : shape.strokes) {
-            const Hash128 points = s.points.hash(), pressure = s.pressure.hash();
             Hasher hasher;
             hasher.value(StageKey::Strokes).value(key.high).value(key.low).text(reference.id).text(shape.drawnOn);
-            hasher.value(shape.buildsUp).value(points.high).value(points.low).value(pressure.high).value(pressure.low);
-            hasher.value(s.radius).value(s.flow).value(s.feather).value(s.erases);
+            hasher.value(shape.buildsUp);
+            hashFields(hasher, s, kStrokeFields);
             keys.push_back(key = hasher.finish());
         }
         auto raster =
@@ -134,15 +134,8 @@ private:
         const RenderRequest whole{previewReduction(plan_.sources), {}, 0, 0};
         const Hash128 sceneKey = plain.sceneKey(whole);
         Hasher hasher;
-        hasher.value(StageKey::Edges).value(sceneKey.high).value(sceneKey.low).text(shape.drawnOn).value(shape.kind);
-        hasher.value(shape.feather)
-            .value(shape.buildsUp)
-            .value(shape.places.hash().high)
-            .value(shape.places.hash().low);
-        for (const Stroke &s : shape.strokes) {
-            hasher.value(s.points.hash().high).value(s.points.hash().low).value(s.pressure.hash().high);
-            hasher.value(s.radius).value(s.flow).value(s.feather).value(s.erases);
-        }
+        hasher.value(StageKey::Edges).value(sceneKey.high).value(sceneKey.low);
+        hashFields(hasher, shape, kShapeFields);
         return viewsOf(plan_.sources)
             .get<EdgeModel>(
                 hasher.finish(), ctx_,
@@ -164,37 +157,50 @@ private:
 AreaMasks::AreaMasks(const RenderPlan &plan, const SharedList<Area> &areas, ExecContext &ctx)
 {
     Shapes shapes(plan, ctx);
+    Hasher hasher;
+    const Hash128 &generation = plan.measured.generation;
+    hasher.value(generation.high).value(generation.low).text(plan.reference().id);
     for (const Area &area : areas) {
         std::vector<std::pair<Meets, ShapeMaskPtr>> parts;
-        for (const AreaShape &shape : area.shapes)
+        for (const AreaShape &shape : area.shapes) {
             parts.emplace_back(shape.meets, shapes.maskOf(shape));
+            hashFields(hasher, shape, kShapeFields);
+        }
+        hasher.value(area.shapes.size());
         masks_.push_back(metMask(std::move(parts)));
         readsLight_ = readsLight_ || masks_.back()->readsLight();
     }
+    key_ = hasher.finish();
 }
 
 MaskRows AreaMasks::rows(ImageView<const float> scene, const PixelGrid &grid) const
 {
+    SerialRunner here;
+    ExecContext ctx(here);
+    return rows(scene, grid, ctx);
+}
+
+MaskRows AreaMasks::rows(ImageView<const float> scene, const PixelGrid &grid, ExecContext &ctx) const
+{
     const int width = scene.width(), height = scene.height();
-    MaskRows out(grid.firstX, grid.firstY, width, height);
-    Image<float> ev;
-    if (readsLight_) {
-        ev = Image<float>({width, height, 1}, Fill::Anything);
-        for (int y = 0; y < height; ++y)
-            evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), width, ev.row(0, y));
-    }
-    for (const ShapeMaskPtr &mask : masks_) {
-        if (mask->misses(grid, width, height)) {
-            out.add({});
-            continue;
+    MaskRows out(grid.firstX, grid.firstY);
+    std::vector<Image<float>> planes;
+    for (const ShapeMaskPtr &mask : masks_)
+        planes.push_back(mask->misses(grid, width, height) ? Image<float>()
+                                                           : Image<float>({width, height, 1}, Fill::Anything));
+    forEachBand(ctx, height, [&](int y0, int y1) {
+        std::vector<float> ev(readsLight_ ? size_t(width) : 0);
+        for (int y = y0; y < y1; ++y) {
+            if (readsLight_)
+                evRow(scene.row(0, y), scene.row(1, y), scene.row(2, y), width, ev.data());
+            const LightRow light{scene.row(0, y), scene.row(1, y), scene.row(2, y), readsLight_ ? ev.data() : nullptr};
+            for (size_t i = 0; i < masks_.size(); ++i)
+                if (!planes[i].shape().empty())
+                    masks_[i]->row(grid, y, width, light, planes[i].row(0, y));
         }
-        Image<float> rows({width, height, 1}, Fill::Anything);
-        for (int y = 0; y < height; ++y)
-            mask->row(grid, y, width,
-                      {scene.row(0, y), scene.row(1, y), scene.row(2, y), readsLight_ ? ev.row(0, y) : nullptr},
-                      rows.row(0, y));
-        out.add(std::move(rows));
-    }
+    });
+    for (Image<float> &plane : planes)
+        out.add(std::move(plane));
     return out;
 }
 

@@ -24,8 +24,8 @@ Image<float> flatMask(const RenderPlan &plan, size_t area, const RenderRequest &
     forEachBand(ctx, out.height(), [&](int y0, int y1) {
         const MaskRows rows = masks.rows(scene->view().crop({0, y0, out.width(), y1}), grid.from(0, y0));
         for (int y = y0; y < y1; ++y)
-            if (const float *row = rows.row(0, 0, y))
-                std::copy_n(row, out.width(), out.row(0, y));
+            if (const MaskRows::Row row = rows.row(0, 0, y, out.width()); row.values)
+                std::copy_n(row.values, out.width(), out.row(0, y));
     });
     return out;
 }

@@ -179,18 +179,26 @@ int Developer::context(double scale) const
     return contextOf(plan_.onScene, scale) + contextOf(plan_.onDisplay, scale);
 }
 
-/// What is known of a view's light already; null images: nothing.
-struct Developer::Lights {
-    ImageView<const float> lights, blend;
+/// What is known of a view already: of its light (null images: nothing), and the masks of all of it.
+struct Developer::Known {
+    ImageView<const float> lights{}, blend{};
+    const MaskRows *masks = nullptr;
+
+    Known rows(const Rect &of) const
+    {
+        const auto part = [&](ImageView<const float> image) { return image.shape().empty() ? image : image.crop(of); };
+        return {part(lights), part(blend), masks};
+    }
 };
 
-void Developer::develop(ImageView<const float> scene, const Lights &lights, const PixelGrid &grid,
+void Developer::develop(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
                         ImageView<float> out) const
 {
     const int margin = context(grid.scale());
     PixelGrid here = grid.from(-margin, -margin);
     std::optional<MaskRows> masks;
-    if (!masks_.empty())
+    here.masks = known.masks;
+    if (!masks_.empty() && !known.masks)
         here.masks = &masks.emplace(masks_.rows(scene, here));
     Passing passing(scene);
     passing.through(plan_.onScene, here);
@@ -200,11 +208,11 @@ void Developer::develop(ImageView<const float> scene, const Lights &lights, cons
     if (adjusts)
         toned = Image<float>({passing.light().width(), passing.light().height(), 3}, Fill::Anything);
     const ImageView<float> to = adjusts ? toned.view() : out;
-    if (lights.lights.shape().empty())
+    if (known.lights.shape().empty())
         mapper_.mapRows(passing.light(), 0, to.height(), scenePartOf(plan_.reference(), here, to.width(), to.height()),
                         to, until, here);
     else
-        mapper_.mapRowsWith(passing.light(), lights.lights, lights.blend, to, until, here);
+        mapper_.mapRowsWith(passing.light(), known.lights, known.blend, to, until, here);
     if (!adjusts)
         return;
     passing.take(std::move(toned));
@@ -219,11 +227,17 @@ void Developer::operator()(ImageView<const float> scene, const PixelGrid &grid, 
 
 Image<float> Developer::picture(ImageView<const float> scene, const PixelGrid &grid, ExecContext &ctx) const
 {
+    return picture(scene, {}, grid, ctx);
+}
+
+Image<float> Developer::picture(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
+                                ExecContext &ctx) const
+{
     const int margin = context(grid.scale());
     Image<float> out({scene.width() - 2 * margin, scene.height() - 2 * margin, 3}, Fill::Anything);
     forEachBand(ctx, out.height(), [&](int y0, int y1) {
-        develop(scene.crop({0, y0, scene.width(), y1 + 2 * margin}), {}, grid.from(0, y0),
-                out.view().crop({0, y0, out.width(), y1}));
+        const Rect rows{0, y0, scene.width(), y1 + 2 * margin};
+        develop(scene.crop(rows), known.rows(rows), grid.from(0, y0), out.view().crop({0, y0, out.width(), y1}));
     });
     return out;
 }
@@ -237,12 +251,18 @@ Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) con
     const int margin = context(grid.scale());
     const RenderRequest wide = widened(request, plan_.reference(), margin);
     const PicturePtr scene = sceneOf(plan_, wide, scening);
-    const bool keeps = mapper_.readsGrids() && plan_.sources.views && plan_.onScene.empty() &&
-                       double(scene->shape().pixels()) <= kViewPixels;
-    if (!keeps)
-        return picture(scene->view(), grid, mapping);
-    const ScenePart lit = scenePartOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
+    constexpr size_t kMostMasks = 16; // more would fill the cache
+    const bool isSmall = plan_.sources.views && double(scene->shape().pixels()) <= kViewPixels;
     const Hash128 sceneKey = plan_.sceneKey(wide);
+    std::shared_ptr<const MaskRows> masks;
+    if (isSmall && !masks_.empty() && masks_.size() <= kMostMasks)
+        masks = plan_.sources.views->get<MaskRows>(
+            hashed(StageKey::Masks, masks_.key(), sceneKey), mapping,
+            [&](ExecContext &own) { return masks_.rows(scene->view(), grid.from(-margin, -margin), own); },
+            [](const MaskRows &rows) { return rows.bytes(); });
+    if (!isSmall || !mapper_.readsGrids() || !plan_.onScene.empty())
+        return picture(scene->view(), {.masks = masks.get()}, grid, mapping);
+    const ScenePart lit = scenePartOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
     const auto kept = [&](StageKey what, const Hash128 &of, const std::function<Image<float>(ExecContext &)> &make) {
         return plan_.sources.views->get<Image<float>>(hashed(what, of, sceneKey), mapping, make,
                                                       [](const Image<float> &image) { return image.bytes(); });
@@ -251,14 +271,7 @@ Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) con
         kept(StageKey::Lights, layersKey_, [&](ExecContext &own) { return mapper_.lightsOf(scene->view(), lit, own); });
     const PicturePtr blend = kept(StageKey::BlendLights, blendKey_,
                                   [&](ExecContext &own) { return mapper_.blendOf(lights->view(), lit, own); });
-    Image<float> out({part.width, part.height, 3}, Fill::Anything);
-    forEachBand(mapping, out.height(), [&](int y0, int y1) {
-        const Rect rows{0, y0, scene->width(), y1 + 2 * margin};
-        const ImageView<const float> blended = blend->shape().empty() ? blend->view() : blend->view().crop(rows);
-        develop(scene->view().crop(rows), {lights->view().crop(rows), blended}, grid.from(0, y0),
-                out.view().crop({0, y0, out.width(), y1}));
-    });
-    return out;
+    return picture(scene->view(), {lights->view(), blend->view(), masks.get()}, grid, mapping);
 }
 
 } // namespace yolk

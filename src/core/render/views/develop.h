@@ -30,8 +30,10 @@ public:
     Image<float> picture(ImageView<const float> scene, const PixelGrid &grid, ExecContext &ctx) const;
 
 private:
-    struct Lights;
-    void develop(ImageView<const float> scene, const Lights &lights, const PixelGrid &grid, ImageView<float> out) const;
+    struct Known;
+    void develop(ImageView<const float> scene, const Known &known, const PixelGrid &grid, ImageView<float> out) const;
+    Image<float> picture(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
+                         ExecContext &ctx) const;
 
     const RenderPlan &plan_;
     Hash128 layersKey_{}, blendKey_{};
