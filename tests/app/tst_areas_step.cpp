@@ -313,6 +313,19 @@ private Q_SLOTS:
         QGuiApplication::clipboard()->setText(QStringLiteral("nothing of the kind"));
         areas().paste();
         QCOMPARE(list->count(), 3);
+        areas().setGroup(0, QStringLiteral("Ground"));
+        areas().setGroup(2, QStringLiteral("Ground"));
+        areas().setGroupOn(2, false);
+        QVERIFY(!areas().all()[0].on && !areas().all()[2].on);
+        const bool middle = areas().all()[1].on;
+        areas().setGroupOn(0, true);
+        QVERIFY(areas().all()[0].on && areas().all()[2].on && areas().all()[1].on == middle);
+        QMenu menu;
+        panel().makeAreaMenu(menu, 0);
+        for (QAction *action : menu.actions())
+            if (action->text().startsWith(QStringLiteral("Take out")))
+                action->trigger();
+        QVERIFY(areas().all()[0].group.empty() && areas().all()[2].group == "Ground");
         QVERIFY(window().findChild<StepPath *>()->tab(int(Step::Areas))->isMarked());
     }
     void theChosenAreaIsShownInEveryWay()
@@ -350,7 +363,7 @@ private Q_SLOTS:
         add(ShapeKind::Stops);
         auto *scale = window().findChild<LightScale *>();
         window_->settle();
-        QVERIFY(areas().histogram());
+        QTRY_VERIFY(areas().histogram());
         const double low = shape().low, high = shape().high;
         const QPoint from = scale->spanEnd(false).toPoint(), to = from - QPoint(60, 0);
         QTest::mousePress(scale, Qt::LeftButton, {}, from);

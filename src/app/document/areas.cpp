@@ -10,11 +10,26 @@
 #include <algorithm>
 
 namespace yolk::app {
+namespace {
+
+/// Masks are looked at whether the areas act or not.
+Recipe withGroupsOn(Recipe recipe)
+{
+    recipe.groups = {};
+    return recipe;
+}
+
+} // namespace
 
 Areas::Areas(Document *document)
     : QObject(document), document_(document), histogramLane_(Lane::Policy::FinishRunning, this),
       pictureLane_(Lane::Policy::FinishRunning, this)
 {
+    lookTimer_.setSingleShot(true);
+    connect(&lookTimer_, &QTimer::timeout, this, [this] {
+        findHistogram();
+        paintPictures();
+    });
     connect(document, &Document::setChanged, this, [this] {
         chosen_ = -1;
         small_.clear();
@@ -73,8 +88,8 @@ void Areas::recipeChanged()
     if (chosen_ != before)
         Q_EMIT chosenChanged();
     Q_EMIT changed();
-    findHistogram();
-    paintPictures();
+    constexpr int kRestMilliseconds = 200;
+    lookTimer_.start(kRestMilliseconds);
 }
 
 QString Areas::kindName(ShapeKind kind)
@@ -136,6 +151,36 @@ void Areas::remove(int index)
     const QString name = nameOf(index);
     next.erase(next.begin() + index);
     setAll(std::move(next), tr("remove %1").arg(name));
+}
+
+void Areas::setGroup(int index, const QString &name)
+{
+    if (index < 0 || size_t(index) >= all().size())
+        return;
+    Area next = all()[size_t(index)];
+    next.group = name.trimmed().toStdString();
+    set(index, std::move(next), name.isEmpty() ? tr("out of a group") : tr("into group %1").arg(name));
+}
+
+void Areas::setGroupOn(int index, bool on)
+{
+    if (index < 0 || size_t(index) >= all().size() || all()[size_t(index)].group.empty())
+        return;
+    std::vector<Area> next = all().all();
+    const std::string group = next[size_t(index)].group;
+    for (Area &area : next)
+        if (area.group == group)
+            area.on = on;
+    const QString name = QString::fromStdString(group);
+    setAll(std::move(next), on ? tr("switch group %1 on").arg(name) : tr("switch group %1 off").arg(name));
+}
+
+AreaAmounts Areas::amountsBefore(int index) const
+{
+    for (int i = std::min(index, int(all().size())) - 1; i >= 0; --i)
+        if (!all()[size_t(i)].amounts.empty())
+            return all()[size_t(i)].amounts;
+    return {};
 }
 
 void Areas::duplicate(int index)
@@ -252,7 +297,7 @@ void Areas::findHistogram()
 {
     if (!shown_ || !chosen() || !document_->isOpen())
         return;
-    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = document_->recipe(),
+    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = withGroupsOn(document_->recipe()),
                  area = size_t(chosen_)](ExecContext &ctx) {
         return areaHistogram(RenderPlan(sources, measured, recipe), area, ctx);
     };
@@ -290,7 +335,7 @@ void Areas::paintPictures()
     const QRect plane = document_->pictureArea();
     const double scale = 2.0 * kSide / std::max(plane.width(), plane.height());
     const QSize size(std::max(1, int(plane.width() * scale)), std::max(1, int(plane.height() * scale)));
-    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = document_->recipe(), wanted,
+    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = withGroupsOn(document_->recipe()), wanted,
                  plane, size](ExecContext &ctx) {
         const RenderPlan plan(sources, measured, recipe);
         const RenderRequest request{

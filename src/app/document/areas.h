@@ -10,6 +10,7 @@
 #include <QObject>
 #include <QPointF>
 #include <QStringList>
+#include <QTimer>
 
 #include <optional>
 
@@ -38,6 +39,10 @@ public:
     void add(Area area, const QString &what, const QString &gesture = {}); ///< at the end, chosen
     void set(int index, Area area, const QString &what, const QString &gesture = {});
     void setAll(std::vector<Area> areas, const QString &what, const QString &gesture = {});
+    void setGroup(int index, const QString &name); ///< empty: in none
+    void setGroupOn(int index, bool on);           ///< all of its group
+    /// What the nearest other area before it moves; empty: nothing does.
+    AreaAmounts amountsBefore(int index) const;
     void remove(int index);
     void duplicate(int index);
     void move(int index, int by);
@@ -74,6 +79,7 @@ private:
 
     Document *document_;
     Lane histogramLane_, pictureLane_;
+    QTimer lookTimer_; ///< what is only looked at waits until a drag rests
     SharedList<Area> seen_;
     struct Small {
         Area area; ///< that it is of

@@ -134,16 +134,18 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
     if (job.area && job.area->second == AreaLook::Without)
         return paintView(withoutArea(job), view, ctx);
     const RenderPlan plan(job.sources, job.measured, job.recipe);
+    const bool isThere = job.area && job.area->first < plan.recipe.areas.areas.size(); // they may be switched off
+    const AreaLook look = isThere ? job.area->second : AreaLook::Picture;
     Image<float> mask;
-    if (job.area)
+    if (look != AreaLook::Picture)
         mask = areaMask(plan, job.area->first, request, ctx);
-    if (job.area && job.area->second == AreaLook::Mask)
+    if (look == AreaLook::Mask)
         return screenPicture(greyOf(mask).view(), fromSrgb, ctx);
     Image<float> display = displayOf(job, plan, job.space, request, ctx);
-    if (job.area && job.area->second == AreaLook::Alone)
+    if (look == AreaLook::Alone)
         fadeToGrey(mask, display);
     QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
-    if (job.area && job.area->second == AreaLook::Hatched)
+    if (look == AreaLook::Hatched)
         paintMask(out, mask.view(), job.overlay, patternOrigin(view));
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;

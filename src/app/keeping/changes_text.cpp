@@ -43,7 +43,9 @@ QStringList changesIn(const SettingGroup &group, const Recipe &recipe, const Rec
                 if (groupKey(field.group) != group.key || value == section.of(start).*field.member ||
                     !isVisible(settings, field))
                     return;
-                if constexpr (requires { field.items; }) {
+                if constexpr (std::is_same_v<std::remove_cvref_t<decltype(value)>, SharedList<Area>>) {
+                    out << counted(qsizetype(value.size()), "1 area", "%1 areas");
+                } else if constexpr (requires { field.items; }) {
                     out << counted(qsizetype(value.size()), "1 mark", "%1 marks");
                 } else if constexpr (IsReal<Field>) {
                     out << words(field.name) + QLatin1Char(' ') + valueText(field, value);

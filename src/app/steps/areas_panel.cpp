@@ -6,6 +6,8 @@
 
 #include <QCheckBox>
 #include <QGridLayout>
+#include <QInputDialog>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QMenu>
 #include <QPainter>
@@ -28,9 +30,10 @@ public:
     {
         const QString strength = index.data(kStrengthRole).toString();
         QStyleOptionViewItem own = option;
-        constexpr int kRoom = 48; // of the longest, "100 %"
+        constexpr int kMostRoom = 110, kGap = 14; // a long name of a group leaves room for the area's own
+        const int room = std::min(kMostRoom, option.fontMetrics.horizontalAdvance(strength) + kGap);
         if (!strength.isEmpty())
-            own.rect.setWidth(own.rect.width() - kRoom);
+            own.rect.setWidth(own.rect.width() - room);
         QStyledItemDelegate::paint(painter, own, index);
         if (strength.isEmpty())
             return;
@@ -39,7 +42,9 @@ public:
         if (option.state & QStyle::State_Selected)
             painter->fillRect(rest, option.palette.highlight());
         painter->setPen(option.palette.color(QPalette::PlaceholderText));
-        painter->drawText(rest.adjusted(0, 0, -8, 0), Qt::AlignRight | Qt::AlignVCenter, strength);
+        const QRect within = rest.adjusted(0, 0, -8, 0);
+        painter->drawText(within, Qt::AlignRight | Qt::AlignVCenter,
+                          option.fontMetrics.elidedText(strength, Qt::ElideRight, within.width()));
     }
 };
 
@@ -131,6 +136,15 @@ AreasPanel::AreasPanel(Document *document, QWidget *parent)
     addButton(QStringLiteral("↓"), tr("Moves the chosen area down."), 3, [this] {
         areas_->move(areas_->chosenIndex(), +1);
     })->setMaximumWidth(34);
+    list_->setContextMenuPolicy(Qt::CustomContextMenu);
+    connect(list_, &QWidget::customContextMenuRequested, this, [this](const QPoint &at) {
+        const int index = list_->indexAt(at).row();
+        if (index < 0)
+            return;
+        QMenu menu(this);
+        makeAreaMenu(menu, index);
+        menu.exec(list_->viewport()->mapToGlobal(at));
+    });
     listGroup_->add(list_);
     listGroup_->add(listButtons_);
     listGroup_->add(look_);
@@ -349,6 +363,30 @@ void AreasPanel::cycleLook()
     areas_->setLook(AreaLook((int(areas_->look()) + 1) % int(lookItems().size())));
 }
 
+void AreasPanel::makeAreaMenu(QMenu &menu, int index)
+{
+    const Area &area = areas_->all()[size_t(index)];
+    menu.addAction(tr("Duplicate"), this, [this, index] { areas_->duplicate(index); });
+    menu.addAction(tr("Copy"), this, [this, index] { areas_->copy(index); });
+    menu.addAction(tr("Paste"), areas_, &Areas::paste);
+    menu.addSeparator();
+    menu.addAction(tr("Put into a group…"), this, [this, index, was = QString::fromStdString(area.group)] {
+        bool taken = false;
+        const QString name =
+            QInputDialog::getText(this, tr("Group"), tr("Areas of one group are switched together. Its name:"),
+                                  QLineEdit::Normal, was, &taken);
+        if (taken)
+            areas_->setGroup(index, name);
+    });
+    if (!area.group.empty()) {
+        menu.addAction(tr("Take out of its group"), this, [this, index] { areas_->setGroup(index, {}); });
+        menu.addAction(area.on ? tr("Switch its group off") : tr("Switch its group on"), this,
+                       [this, index, on = !area.on] { areas_->setGroupOn(index, on); });
+    }
+    menu.addSeparator();
+    menu.addAction(tr("Remove"), this, [this, index] { areas_->remove(index); });
+}
+
 void AreasPanel::removeChosen()
 {
     areas_->remove(areas_->chosenIndex());
@@ -389,6 +427,13 @@ void AreasPanel::fillSettingsMenu()
     settingsMenu_->clear();
     QHash<QString, QMenu *> groups;
     const Recipe now = document_->isOpen() ? document_->recipe() : Recipe();
+    if (const AreaAmounts before = areas_->amountsBefore(areas_->chosenIndex()); !before.empty()) {
+        settingsMenu_->addAction(tr("As the area before"), this, [this, before] {
+            changeArea([&](Area &a) { (outside_ ? a.outside : a.amounts) = before; },
+                       tr("settings of the area before"));
+        });
+        settingsMenu_->addSeparator();
+    }
     forEachLocalField([&](const auto &section, const auto &field) {
         if constexpr (requires { section.of(now); })
             if (!yolk::isVisible(section.of(now), field))
@@ -430,7 +475,12 @@ void AreasPanel::refreshList()
         const Area &area = areas_->all()[size_t(i)];
         QListWidgetItem *item = list_->item(i);
         item->setText(areas_->nameOf(i));
-        item->setData(kStrengthRole, area.strength == 100.0 ? QString() : tr("%1 %").arg(area.strength, 0, 'f', 0));
+        QStringList beside;
+        if (!area.group.empty())
+            beside << QString::fromStdString(area.group);
+        if (area.strength != 100.0)
+            beside << tr("%1 %").arg(area.strength, 0, 'f', 0);
+        item->setData(kStrengthRole, beside.join(QStringLiteral("  ")));
         const QImage small = areas_->picture(i);
         item->setIcon(small.isNull() ? QIcon() : QIcon(QPixmap::fromImage(small)));
         item->setCheckState(area.on ? Qt::Checked : Qt::Unchecked);

@@ -44,6 +44,7 @@ public:
     void addLight(bool lighter); ///< paints on the area of that name, or on a new one
     void cycleLook();
     void removeChosen();
+    void makeAreaMenu(QMenu &menu, int index); ///< what can be done with an area of the list
 
 Q_SIGNALS:
     void toolChanged();

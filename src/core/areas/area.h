@@ -191,7 +191,7 @@ inline constexpr auto kAreaFields = std::tuple{
 
 inline constexpr auto kAreasFields = std::tuple{
     ListField<AreasSettings, Area, std::remove_const_t<decltype(kAreaFields)>, SharedList<Area>>{
-        "list", &AreasSettings::areas, &kAreaFields, kMostAreas},
+        "list", &AreasSettings::areas, &kAreaFields, kMostAreas, nullptr, "Areas"},
 };
 
 /// Whether it changes a pixel.

@@ -294,7 +294,7 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
         at.contrast = contrast;
         const ToneCurve other(at, start);
         curves_.emplace_back(
-            kLight, [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
+            kCoarseLight, [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
     };
     if (contrast_.varies() && !isPlain_)
         for (double contrast = -100.0; contrast <= 100.0; contrast += kContrastStep)
