@@ -8,11 +8,11 @@ namespace yolk {
 
 /// Of a part of a frame; 0 beyond it.
 struct StrokeRaster {
-    double step = 1.0;    ///< pixels of the reference frame in one of the raster
-    Rect area;            ///< in raster pixels
-    Image<uint16_t> mask; ///< 0 to 65535
-    Image<uint16_t> core; ///< the same of what lies along the middle of strokes: what was surely meant
-    double reach = 0.0;   ///< radius of the widest stroke, pixels of the reference frame
+    double step = 1.0;      ///< pixels of the reference frame in one of the raster
+    Rect area{};            ///< in raster pixels
+    Image<uint16_t> mask{}; ///< 0 to 65535
+    Image<uint16_t> core{}; ///< the same of what lies along the middle of strokes: what was surely meant
+    double reach = 0.0;     ///< radius of the widest stroke, pixels of the reference frame
     size_t bytes() const { return mask.bytes() + core.bytes(); }
 };
 
