@@ -31,9 +31,16 @@ Areas::Areas(Document *document)
         paintPictures();
     });
     connect(document, &Document::setChanged, this, [this] {
+        histogramLane_.discard(); // of the set before
+        pictureLane_.discard();
         chosen_ = -1;
+        shape_ = 0;
         small_.clear();
-        recipeChanged();
+        histogram_.reset();
+        seen_ = all();
+        Q_EMIT chosenChanged();
+        Q_EMIT changed();
+        lookTimer_.start(0);
     });
     connect(document, &Document::recipeChanged, this, &Areas::recipeChanged);
     connect(document, &Document::mergedChanged, this, &Areas::findHistogram);

@@ -294,7 +294,8 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
         at.contrast = contrast;
         const ToneCurve other(at, start);
         curves_.emplace_back(
-            kCoarseLight, [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
+            isPlain_ ? kLight : kCoarseLight, // plain light bends sharply where it clips
+            [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
     };
     if (contrast_.varies() && !isPlain_)
         for (double contrast = -100.0; contrast <= 100.0; contrast += kContrastStep)
