@@ -118,10 +118,10 @@ void MainWindow::makeMenus()
                                goTo(Step::Areas);
                                areasPanel_->cycleLook();
                            });
-    needSet_ << addCommand(edit, tr("Copy the chosen area"), QKeySequence(tr("Ctrl+Alt+C")),
+    needSet_ << addCommand(edit, tr("Copy the chosen area"), QKeySequence(tr("Ctrl+Alt+A")),
                            tr("Puts the area onto the clipboard, for this or another picture."),
                            [this] { document_->areas()->copy(document_->areas()->chosenIndex()); });
-    needSet_ << addCommand(edit, tr("Paste an area"), QKeySequence(tr("Ctrl+Alt+V")),
+    needSet_ << addCommand(edit, tr("Paste an area"), QKeySequence(tr("Ctrl+Alt+Shift+A")),
                            tr("Adds the area that lies on the clipboard."), [this] {
                                goTo(Step::Areas);
                                document_->areas()->paste();
