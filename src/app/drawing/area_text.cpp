@@ -1,6 +1,7 @@
 #include "drawing/area_text.h"
 
 #include "recipe/sections.h"
+#include "widgets/number_text.h"
 #include "widgets/words.h"
 
 #include <QCoreApplication>
@@ -20,13 +21,6 @@ template <class Visit> void withLocalField(const std::string &path, Visit &&visi
 
 } // namespace
 
-QString localName(const std::string &path)
-{
-    QString out;
-    withLocalField(path, [&](const auto &field) { out = words(field.name); });
-    return out;
-}
-
 QString amountsText(const Area &area)
 {
     QStringList out;
@@ -34,9 +28,7 @@ QString amountsText(const Area &area)
         if (amount != 0.0)
             withLocalField(path, [&, amount = amount](const auto &field) {
                 const QString unit = field.unit.empty() ? QString() : QStringLiteral(" ") + words(field.unit);
-                out << QStringLiteral("%1 %2%3%4")
-                           .arg(words(field.name), amount > 0.0 ? QStringLiteral("+") : QStringLiteral("\u2212"),
-                                QString::number(std::abs(amount), 'f', field.decimals), unit);
+                out << words(field.name) + QLatin1Char(' ') + signedNumber(amount, field.decimals) + unit;
             });
     return out.isEmpty() ? QCoreApplication::translate("Areas", "changes nothing yet") : out.join(QStringLiteral(", "));
 }

@@ -10,7 +10,4 @@ namespace yolk::app {
 /// "Exposure -0.70 EV, Contrast +12"; "changes nothing yet" of a new one.
 QString amountsText(const Area &area);
 
-/// Name of a setting by its path, as in "tone.exposure"; empty where this release knows none.
-QString localName(const std::string &path);
-
 } // namespace yolk::app

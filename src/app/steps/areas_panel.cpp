@@ -2,7 +2,6 @@
 
 #include "drawing/area_text.h"
 #include "recipe/sections.h"
-#include "theme/theme.h"
 
 #include <QCheckBox>
 #include <QGridLayout>
