@@ -474,11 +474,11 @@ void AreasPanel::refreshList()
         const Area &area = areas_->all()[size_t(i)];
         QListWidgetItem *item = list_->item(i);
         item->setText(areas_->nameOf(i));
-        QStringList beside;
-        if (!area.group.empty())
-            beside << QString::fromStdString(area.group);
+        QStringList beside; // what is cut off first comes last
         if (area.strength != 100.0)
             beside << tr("%1 %").arg(area.strength, 0, 'f', 0);
+        if (!area.group.empty())
+            beside << QString::fromStdString(area.group);
         item->setData(kStrengthRole, beside.join(QStringLiteral("  ")));
         const QImage small = areas_->picture(i);
         item->setIcon(small.isNull() ? QIcon() : QIcon(QPixmap::fromImage(small)));
