@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace yolk {
 namespace {
@@ -206,7 +207,7 @@ double Unevenness::most() const
     return (bands.empty() ? 0.0 : *std::ranges::max_element(bands)) + std::max(0.0, rim);
 }
 
-std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model)
+std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model, ExecContext &ctx)
 {
     constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
     for (const UnevenPair &p : pairs)
@@ -221,10 +222,13 @@ std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const U
     std::array<double, kTiles> gain{}, count{};
     std::array<std::vector<Unevenness>, 2> found;
     constexpr double kVisible = 0.01; // EV: 0.7 %, about what the eye tells beside each other
+    if (half[0].empty() || half[1].empty())
+        return {};
+    std::array<std::optional<Problem>, 2> solved;
+    ExecContext solving = ctx.child({});
+    forEachPart(solving, 2, [&](int h, ExecContext &) { solved[size_t(h)].emplace(half[size_t(h)], model); });
     for (size_t h = 0; h < 2; ++h) {
-        if (half[h].empty())
-            return {};
-        const Problem fitted(half[h], model);
+        const Problem &fitted = *solved[h];
         found[h] = fitted.found();
         if (strengthOf(found[h], found[h]).both < kVisible) // as in most sets: no need to look twice
             return {};

@@ -2,6 +2,8 @@
 // where frames were taken at different apertures. Found from the same places of the scene in several frames.
 #pragma once
 
+#include "base/exec_context.h"
+
 #include <array>
 #include <cstddef>
 #include <span>
@@ -48,7 +50,7 @@ struct UnevenModel {
 /// scene's own brightness could be taken for these. Judged like a response, on a chessboard of tiles that it was not
 /// fitted to: taken when their disagreement falls by more than five times what it scatters by from tile to tile, when both
 /// halves find the same bands, and when these are strong enough to be seen. Empty: all frames are even.
-/// Shapes: frames count below model.frames. Throws ArgumentError. Threads: one.
-std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model);
+/// Shapes: frames count below model.frames. Throws ArgumentError. Threads: through ctx.runner; the same bits for any.
+std::vector<Unevenness> fitUnevenness(std::span<const UnevenPair> pairs, const UnevenModel &model, ExecContext &ctx);
 
 } // namespace yolk

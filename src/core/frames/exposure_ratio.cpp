@@ -151,27 +151,28 @@ std::optional<ExposureStep> exposureStep(ImageView<const uint16_t> dark, ImageVi
 
 namespace {
 
-/// log2(bright / dark) = step + slope / light over the places of one channel: the second part is what an offset of black
-/// does. `light` is the geometric mean of both sides, so that a place that does not lie exactly on itself errs in it
-/// neither way; with the dark side alone the step would come out too small.
+/// log2(bright / dark) of the places of one channel that both frames hold. `light` is the geometric mean of both sides,
+/// so that a place that does not lie exactly on itself errs in it neither way; with the dark side alone the step would
+/// come out too small.
+struct Samples {
+    std::vector<double> step, perLight, perError; ///< EV; 1 / (share of the bright frame's clipping); 1 / EV
+    std::vector<int> tile;
+    size_t size() const { return step.size(); }
+};
+
+/// step + slope / light, where the second part is what an offset of black does.
 class StepFit {
 public:
-    struct Sample {
-        double step, light, error; // EV; of clipping of the bright frame; EV
-        int tile;
-    };
     /// `slope` is what the offset of black makes; empty: it is found.
-    StepFit(std::vector<Sample> samples, std::optional<double> slope)
-        : samples_(std::move(samples)), known_(slope), slope_(slope.value_or(0.0))
+    StepFit(const Samples &samples, std::optional<double> slope)
+        : s_(samples), known_(slope), slope_(slope.value_or(0.0)), sizes_(samples.size())
     {
-        if (samples_.size() < kFewestPlaces)
+        if (s_.size() < kFewestPlaces)
             return;
-        std::vector<double> steps;
-        for (const Sample &s : samples_)
-            steps.push_back(s.step);
-        ev_ = medianOf(steps);
-        for (int round = 0; round < 10; ++round)
-            refine(round < 3);
+        ev_ = medianOf(std::vector<double>(s_.step));
+        constexpr int kRounds = 10, kHuberRounds = 3;
+        for (int round = 0; round < kRounds; ++round)
+            refine(round < kHuberRounds);
         judge();
     }
     const std::optional<ExposureStep> &step() const { return step_; }
@@ -180,25 +181,25 @@ public:
 private:
     static constexpr size_t kFewestPlaces = 40;
 
-    double residual(const Sample &s) const { return (s.step - ev_ - slope_ / s.light) / s.error; }
-    double weight(double residual, bool gently) const
-    {
-        return gently ? huberWeight(residual / scale_) : tukeyWeight(residual / scale_);
-    }
+    double residual(size_t i) const { return (s_.step[i] - ev_ - slope_ * s_.perLight[i]) * s_.perError[i]; }
     void refine(bool gently)
     {
-        std::vector<double> sizes;
-        for (const Sample &s : samples_)
-            sizes.push_back(std::abs(residual(s)));
-        scale_ = std::max(0.05, kDeviationOfMedian * medianOf(sizes));
+        for (size_t i = 0; i < s_.size(); ++i)
+            sizes_[i] = std::abs(residual(i));
+        scale_ = std::max(0.05, kDeviationOfMedian * medianOf(sizes_)); // reorders
+        gently ? solve(huberWeight) : solve(tukeyWeight);
+    }
+    template <class Weight> void solve(const Weight &weight)
+    {
+        const double perScale = 1.0 / scale_;
         double one = 0.0, g = 0.0, gg = 0.0, y = 0.0, gy = 0.0;
-        for (const Sample &s : samples_) {
-            const double w = weight(residual(s), gently) / (s.error * s.error), x = 1.0 / s.light;
+        for (size_t i = 0; i < s_.size(); ++i) {
+            const double w = weight(residual(i) * perScale) * s_.perError[i] * s_.perError[i], x = s_.perLight[i];
             one += w;
             g += w * x;
             gg += w * x * x;
-            y += w * s.step;
-            gy += w * x * s.step;
+            y += w * s_.step[i];
+            gy += w * x * s_.step[i];
         }
         if (!(one > 0.0))
             return;
@@ -210,10 +211,10 @@ private:
     {
         constexpr int kTiles = PlaceGrid::kTilesAcross * PlaceGrid::kTilesDown;
         std::array<std::array<double, 2>, kTiles> sums{};
-        for (const Sample &s : samples_) {
-            const double w = weight(residual(s), false) / (s.error * s.error);
-            sums[size_t(s.tile)][0] += w * (s.step - slope_ / s.light);
-            sums[size_t(s.tile)][1] += w;
+        for (size_t i = 0; i < s_.size(); ++i) {
+            const double w = tukeyWeight(residual(i) / scale_) * s_.perError[i] * s_.perError[i];
+            sums[size_t(s_.tile[i])][0] += w * (s_.step[i] - slope_ * s_.perLight[i]);
+            sums[size_t(s_.tile[i])][1] += w;
         }
         std::vector<double> steps;
         for (const auto &[sum, w] : sums)
@@ -225,52 +226,99 @@ private:
         step_ = ExposureStep{ev_, std::max(1e-3, kErrorOfMedian * deviation / std::sqrt(double(steps.size())))};
     }
 
-    std::vector<Sample> samples_;
+    const Samples &s_;
     std::optional<double> known_;
     double slope_, ev_ = 0.0, scale_ = 1.0;
+    std::vector<double> sizes_;
     std::optional<ExposureStep> step_;
 };
 
-} // namespace
-
-std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
-                                        const PlaceGrid &grid, double lowest, double black)
-{
-    if (dark.size() != grid.count() || bright.size() != grid.count())
-        throw ArgumentError(
-            textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(), bright.size(), grid.count()));
-    constexpr double kTop = 0.6, kClipped = 0.95, kLow = 0.01; // clear of shoulders; of clipping; of coarse codes
-    ChannelSteps out;
-    double rough = 0.0; // of all channels: which places the dark frame can hold
+/// The places that both frames hold, and which of them a fit looks at.
+class SharedPlaces {
+public:
+    SharedPlaces(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright, const PlaceGrid &grid,
+                 double lowest)
+        : dark_(dark), bright_(bright), grid_(grid)
     {
+        if (dark.size() != grid.count() || bright.size() != grid.count())
+            throw ArgumentError(textOf("exposure ratio: %zu and %zu places on a grid of %zu", dark.size(),
+                                       bright.size(), grid.count()));
         std::vector<double> logs;
         for (size_t i = 0; i < dark.size(); ++i)
             if (dark[i].shown && bright[i].shown && bright[i].mean[1] > 0.05f && bright[i].mean[1] < 0.8f &&
                 dark[i].mean[1] > 0.0f)
                 logs.push_back(std::log2(double(bright[i].mean[1]) / double(dark[i].mean[1])));
         if (logs.size() < 40)
-            return std::nullopt;
-        rough = std::exp2(medianOf(logs));
+            return;
+        rough_ = std::exp2(medianOf(logs));
+        constexpr double kLow = 0.01, kClipped = 0.95; // clear of coarse codes; of clipping
+        low_ = std::max(kLow, rough_ * lowest);
+        // Chosen by both alike: by one alone, places that do not lie exactly on themselves would favour the other.
+        for (size_t i = 0; i < dark.size(); ++i)
+            if (dark[i].shown && bright[i].shown &&
+                std::max(double(bright[i].mostOfAll()), rough_ * double(dark[i].mostOfAll())) <= kClipped)
+                held_.push_back(i);
     }
-    const double low = std::max(kLow, rough * lowest);
+    /// Of all channels: bright over dark; 0 when too little is held by both.
+    double rough() const { return rough_; }
+    Samples of(size_t c) const
+    {
+        constexpr double kTop = 0.6;   // clear of shoulders
+        constexpr size_t kMost = 8000; // some 80 a tile: their scatter of 0.02 EV leaves 0.0003
+        std::vector<size_t> chosen;
+        const auto lightOf = [&](size_t i) {
+            return std::sqrt(double(bright_[i].mean[c]) * rough_ * double(dark_[i].mean[c]));
+        };
+        for (size_t i : held_)
+            if (dark_[i].mean[c] > 0.0f && bright_[i].mean[c] > 0.0f)
+                if (const double light = lightOf(i); light > low_ && light <= kTop)
+                    chosen.push_back(i);
+        const size_t every = 1 + chosen.size() / kMost;
+        Samples out;
+        for (size_t k = 0; k < chosen.size(); k += every) {
+            const size_t i = chosen[k];
+            const PlaceLight &d = dark_[i], &b = bright_[i];
+            const double scatter = kSlipOfPlaces * (double(b.spread[c] / b.mean[c]) + double(d.spread[c] / d.mean[c]));
+            out.step.push_back(std::log2(double(b.mean[c]) / double(d.mean[c])));
+            out.perLight.push_back(1.0 / lightOf(i));
+            out.perError.push_back(std::numbers::ln2 / std::hypot(scatter, kSamplingOfPlaces));
+            out.tile.push_back(grid_.tileOf(i));
+        }
+        return out;
+    }
+
+private:
+    std::span<const PlaceLight> dark_, bright_;
+    const PlaceGrid &grid_;
+    double rough_ = 0.0, low_ = 0.0;
+    std::vector<size_t> held_;
+};
+
+} // namespace
+
+std::optional<std::array<double, 3>> offsetsBetween(std::span<const PlaceLight> dark,
+                                                    std::span<const PlaceLight> bright, const PlaceGrid &grid,
+                                                    double lowest)
+{
+    const SharedPlaces places(dark, bright, grid, lowest);
+    if (!(places.rough() > 0.0))
+        return std::nullopt;
+    std::array<double, 3> out{};
+    for (size_t c = 0; c < 3; ++c)
+        out[c] = StepFit(places.of(c), std::nullopt).slope() * std::numbers::ln2;
+    return out;
+}
+
+std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
+                                        const PlaceGrid &grid, double lowest, double black)
+{
+    const SharedPlaces places(dark, bright, grid, lowest);
+    if (!(places.rough() > 0.0))
+        return std::nullopt;
+    ChannelSteps out;
     double sum = 0.0, weights = 0.0;
     for (size_t c = 0; c < 3; ++c) {
-        std::vector<StepFit::Sample> samples;
-        for (size_t i = 0; i < dark.size(); ++i) {
-            const PlaceLight &d = dark[i], &b = bright[i];
-            const double most = double(std::max({b.mean[0], b.mean[1], b.mean[2]}) + 0.5f * b.spread[c]);
-            if (!d.shown || !b.shown || !(d.mean[c] > 0.0f) || !(b.mean[c] > 0.0f) || most > kClipped)
-                continue;
-            // Chosen by both alike: by one alone, places that do not lie exactly on themselves would favour the other.
-            const double light = std::sqrt(double(b.mean[c]) * rough * double(d.mean[c]));
-            if (!(light > low) || light > kTop)
-                continue;
-            const double scatter = kSlipOfPlaces * (double(b.spread[c] / b.mean[c]) + double(d.spread[c] / d.mean[c]));
-            samples.push_back({std::log2(double(b.mean[c]) / double(d.mean[c])), light,
-                               std::hypot(scatter, kSamplingOfPlaces) / std::numbers::ln2, grid.tileOf(i)});
-        }
-        out.offsets[c] = StepFit(samples, std::nullopt).slope() * std::numbers::ln2;
-        const auto step = StepFit(std::move(samples), black * (1.0 - rough) / std::numbers::ln2).step();
+        const auto step = StepFit(places.of(c), black * (1.0 - places.rough()) / std::numbers::ln2).step();
         if (!step) {
             if (c == 1)
                 return std::nullopt; // green decides

@@ -21,7 +21,6 @@ struct ExposureStep {
 struct ChannelSteps {
     ExposureStep all;
     std::array<ExposureStep, 3> channels;
-    std::array<double, 3> offsets{}; ///< bright - ratio * dark that fits each channel best, of clipping
     bool operator==(const ChannelSteps &) const = default;
 };
 
@@ -31,8 +30,14 @@ struct ChannelSteps {
 /// `black` is how far black lies above 0 in both frames, of clipping. `lowest` is the least value of the dark frame that
 /// says something.
 /// Empty when too few places in too few tiles are held by both. Shapes: places of one grid. Throws ArgumentError.
+/// Threads: one.
 std::optional<ChannelSteps> stepBetween(std::span<const PlaceLight> dark, std::span<const PlaceLight> bright,
                                         const PlaceGrid &grid, double lowest, double black);
+
+/// The offset bright - ratio * dark that fits each channel best, of clipping. As stepBetween() otherwise.
+std::optional<std::array<double, 3>> offsetsBetween(std::span<const PlaceLight> dark,
+                                                    std::span<const PlaceLight> bright, const PlaceGrid &grid,
+                                                    double lowest);
 
 /// log2 of the exposure ratio bright / dark: in each tile of a grid the sum of one frame's green over that of the
 /// other, over pixels that lie well inside the range of the bright frame and have nothing clipped beside them; then the

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <tuple>
 
 namespace yolk {
 namespace {
@@ -33,42 +34,53 @@ void dropStrangers(std::vector<LightPair> &alike)
 } // namespace
 
 std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frames, const PlaceGrid &grid,
-                                  std::span<const double> lowest, double codeStep)
+                                  std::span<const double> lowest, double codeStep, ExecContext &ctx)
 {
     if (frames.size() != lowest.size())
         throw ArgumentError(textOf("%zu frames, %zu lowest values", frames.size(), lowest.size()));
     constexpr float kHigh = 0.98f; // clear of what counts as clipped
     constexpr size_t kBins = 48, kInBin = 10;
-    std::vector<LightPair> out;
     const auto errorOf = [&](const PlaceLight &p, size_t c) {
         const double y = double(p.mean[c]), code = codeStep * std::max(2.2 * std::pow(y, 0.545), 0.077); // sRGB's slope
         return (kSlipOfPlaces * double(p.spread[c]) + code) / y / std::numbers::ln2;
     };
+    struct Task {
+        size_t dark, bright, c;
+        std::vector<LightPair> pairs;
+    };
+    std::vector<Task> tasks;
     for (size_t bright = 1; bright < frames.size(); ++bright)
         for (size_t dark = bright >= 2 ? bright - 2 : 0; dark < bright; ++dark)
-            for (size_t c = 0; c < 3; ++c) {
-                std::array<std::vector<LightPair>, kBins> bins;
-                for (size_t i = 0; i < grid.count(); ++i) {
-                    const PlaceLight &d = frames[dark][i], &b = frames[bright][i];
-                    if (!d.shown || !b.shown)
-                        continue;
-                    if (!(double(d.mean[c]) > lowest[dark]) || b.mean[c] + 0.5f * b.spread[c] > kHigh ||
-                        !(double(b.mean[c]) > lowest[bright]))
-                        continue;
-                    const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
-                                                   std::pow(kSamplingOfPlaces / std::numbers::ln2, 2));
-                    bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
-                        {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
-                }
-                for (std::vector<LightPair> &bin : bins) {
-                    dropStrangers(bin);
-                    std::ranges::stable_sort(bin, {}, &LightPair::error);
-                    const size_t even = std::min(bin.size(), std::max(kInBin, bin.size() / 2));
-                    const size_t count = std::min(even, kInBin);
-                    for (size_t k = 0; k < count; ++k)
-                        out.push_back(bin[k * even / count]);
-                }
-            }
+            for (size_t c = 0; c < 3; ++c)
+                tasks.push_back({dark, bright, c, {}});
+    ExecContext own = ctx.child({});
+    forEachPart(own, int(tasks.size()), [&](int t, ExecContext &) {
+        Task &task = tasks[size_t(t)];
+        const auto [dark, bright, c] = std::tuple(task.dark, task.bright, task.c);
+        std::array<std::vector<LightPair>, kBins> bins;
+        for (size_t i = 0; i < grid.count(); ++i) {
+            const PlaceLight &d = frames[dark][i], &b = frames[bright][i];
+            if (!d.shown || !b.shown)
+                continue;
+            if (!(double(d.mean[c]) > lowest[dark]) || b.most[c] > kHigh || !(double(b.mean[c]) > lowest[bright]))
+                continue;
+            const double error = std::sqrt(std::pow(errorOf(d, c), 2) + std::pow(errorOf(b, c), 2) +
+                                           std::pow(kSamplingOfPlaces / std::numbers::ln2, 2));
+            bins[std::min(kBins - 1, size_t(std::sqrt(b.mean[c]) * kBins))].push_back(
+                {dark, bright, int(c), grid.tileOf(i), d.mean[c], b.mean[c], float(error)});
+        }
+        for (std::vector<LightPair> &bin : bins) {
+            dropStrangers(bin);
+            std::ranges::stable_sort(bin, {}, &LightPair::error);
+            const size_t even = std::min(bin.size(), std::max(kInBin, bin.size() / 2));
+            const size_t count = std::min(even, kInBin);
+            for (size_t k = 0; k < count; ++k)
+                task.pairs.push_back(bin[k * even / count]);
+        }
+    });
+    std::vector<LightPair> out;
+    for (const Task &task : tasks)
+        out.insert(out.end(), task.pairs.begin(), task.pairs.end());
     return out;
 }
 

@@ -123,7 +123,7 @@ private:
         std::vector<std::optional<double>> exposures = statedEvs(developed->frames);
         std::vector<LightPair> pairs;
         const auto fit = [&](const std::vector<std::vector<PlaceLight>> &places) {
-            pairs = lightPairs(places, developed->grid, lowest, codeStepOf(developed->frames));
+            pairs = lightPairs(places, developed->grid, lowest, codeStepOf(developed->frames), ctx_);
             out_.response = fitResponse(pairs, exposures, kStatedError, ctx_);
         };
         const auto ofFit = [&] { return out_.response.fitted ? &out_.response : nullptr; };
@@ -135,17 +135,17 @@ private:
         for (int turn = 0; turn < kTurns; ++turn) {
             const double before = out_.response.disagreementAfter;
             std::vector<MeasuredFrame> next = out_.frames;
-            if (!findUnevenness(m_, *developed, placed_, linearPlaces(m_, *developed, placed_, ofFit(), out_.frames),
-                                next))
+            if (!findUnevenness(m_, *developed, placed_,
+                                linearPlaces(m_, *developed, placed_, ofFit(), out_.frames, ctx_), next, ctx_))
                 break;
             banded = std::move(next);
-            fit(evenedPlaces(m_, *developed, placed_, ofFit(), banded));
+            fit(evenedPlaces(m_, *developed, placed_, ofFit(), banded, ctx_));
             if (out_.response.disagreementAfter > kHelps * before)
                 break;
         }
         // A frame whose file lies would bend the curve to its story. One that differs by a wrong curve is no liar: then
         // most do.
-        const auto light = linearPlaces(m_, *developed, placed_, ofFit(), banded);
+        const auto light = linearPlaces(m_, *developed, placed_, ofFit(), banded, ctx_);
         const std::vector<size_t> liars =
             contradicted(exposures, linksOf(m_, developed->frames, *developed, light, out_.frames, ctx_).links);
         if (liars.empty() || 2 * liars.size() >= exposures.size())
@@ -178,8 +178,8 @@ private:
         for (const PlacedGroup &g : groups_)
             if (g.frames.size() > 1) {
                 std::vector<MeasuredFrame> found = first;
-                const auto light = linearPlaces(m_, g, placed_, taken(), out_.frames);
-                if (!findUnevenness(m_, g, placed_, light, found))
+                const auto light = linearPlaces(m_, g, placed_, taken(), out_.frames, ctx_);
+                if (!findUnevenness(m_, g, placed_, light, found, ctx_))
                     continue;
                 uneven = true;
                 // Bands are the mean's, but the rim is the reference's: it is part of how the picture was taken.
@@ -206,7 +206,7 @@ private:
         for (size_t g = 0; g < groups_.size(); ++g) {
             const std::vector<size_t> &group = m_.groups[g];
             const bool known = !isDeveloped(*frames_[group[0]]);
-            const auto light = linearPlaces(m_, groups_[g], placed_, curve, out_.frames);
+            const auto light = linearPlaces(m_, groups_[g], placed_, curve, out_.frames, ctx_);
             GroupLinks found = linksOf(m_, group, groups_[g], light, out_.frames, ctx_);
             std::vector<MeasuredFrame *> sorted;
             for (size_t i : group)

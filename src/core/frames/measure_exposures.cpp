@@ -52,7 +52,8 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
     for (size_t b = 1; b < group.size(); ++b)
         for (size_t d = b >= kReach ? b - kReach : 0; d < b; ++d)
             tasks.push_back({d, b, {}, {}, {}, {}});
-    const auto compare = [&](double black) {
+    const bool mayBeOff = !isDeveloped(*m.frames[group[0]]); // the black level
+    const auto compare = [&](double black, bool findsBlack) {
         ExecContext comparing = ctx.child({});
         forEachPart(comparing, int(tasks.size()), [&](int t, ExecContext &) {
             Task &task = tasks[size_t(t)];
@@ -62,15 +63,18 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
             };
             const size_t d = at(dark), b = at(bright);
             if (d < placed.frames.size() && b < placed.frames.size()) {
-                const auto steps =
-                    stepBetween(light[d], light[b], placed.grid, lowestOf(*m.frames[dark], measured[dark]), black);
+                const double lowest = lowestOf(*m.frames[dark], measured[dark]);
+                const auto steps = stepBetween(light[d], light[b], placed.grid, lowest, black);
                 if (!steps)
                     return;
                 task.step = steps->all;
+                const auto offsets =
+                    findsBlack ? offsetsBetween(light[d], light[b], placed.grid, lowest) : std::nullopt;
                 for (size_t c = 0; c < 3; ++c) {
                     task.channels[c] = steps->channels[c].ev - steps->all.ev;
                     task.errors[c] = steps->channels[c].standardError;
-                    task.blacks[c] = steps->offsets[c] / (1.0 - std::exp2(steps->all.ev));
+                    if (offsets)
+                        task.blacks[c] = (*offsets)[c] / (1.0 - std::exp2(steps->all.ev));
                 }
             } else if (task.bright == task.dark + 1) {
                 task.step = exposureStep(m.pixels[dark]->view(), m.pixels[bright]->view());
@@ -79,8 +83,8 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
             }
         });
     };
-    compare(0.0);
-    if (!isDeveloped(*m.frames[group[0]])) {
+    compare(0.0, mayBeOff);
+    if (mayBeOff) {
         // A black level that is off is off alike in all pairs and channels; what misplaced pixels make of it is not.
         std::vector<double> blacks, away;
         for (const Task &t : tasks)
@@ -94,7 +98,7 @@ GroupLinks linksOf(const Measuring &m, const std::vector<size_t> &group, const P
             const double error = 1.2533 * 1.4826 * medianOf(away) / std::sqrt(double(blacks.size()));
             constexpr double kSigmas = 4.0, kMost = 2e-3; // of clipping: more is no slip of a level
             if (std::abs(black) > kSigmas * error && std::abs(black) < kMost)
-                compare(black);
+                compare(black, false);
         }
     }
     GroupLinks out;

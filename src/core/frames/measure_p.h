@@ -48,14 +48,15 @@ void findStandstill(const Measuring &m, const PlacedGroup &placed, std::vector<M
 /// Places in light in place of the file's values, and without what is known of the frames' unevenness.
 std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed,
                                                   const SetPlaces &placing, const Response *curve,
-                                                  std::span<const MeasuredFrame> measured);
+                                                  std::span<const MeasuredFrame> measured, ExecContext &ctx);
 /// The values that the file would have had without the frames' unevenness, under a curve; null: by the profile.
 std::vector<std::vector<PlaceLight>> evenedPlaces(const Measuring &m, const PlacedGroup &placed,
                                                   const SetPlaces &placing, const Response *curve,
-                                                  std::span<const MeasuredFrame> measured);
+                                                  std::span<const MeasuredFrame> measured, ExecContext &ctx);
 /// Bands and rims of the group's frames; says whether there are any. `light` are linear places.
 bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlaces &placing,
-                    const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured);
+                    const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured,
+                    ExecContext &ctx);
 
 // ---- exposures and white balances (measure_exposures.cpp)
 

@@ -105,10 +105,13 @@ std::array<double, 2> shareAt(const Frame &frame, const PlaceGrid &grid, size_t 
 
 std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const PlacedGroup &placed,
                                                   const SetPlaces &placing, const Response *curve,
-                                                  std::span<const MeasuredFrame> measured)
+                                                  std::span<const MeasuredFrame> measured, ExecContext &ctx)
 {
-    std::vector<std::vector<PlaceLight>> out = placed.light;
-    for (size_t k = 0; k < out.size(); ++k) {
+    std::vector<std::vector<PlaceLight>> out(placed.light.size());
+    ExecContext own = ctx.child({});
+    forEachPart(own, int(out.size()), [&](int part, ExecContext &) {
+        const auto k = size_t(part);
+        out[k] = placed.light[k];
         const size_t frame = placed.frames[k];
         if (curve && isDeveloped(*m.frames[frame]))
             for (PlaceLight &p : out[k])
@@ -117,6 +120,7 @@ std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const Plac
                                  high = double(p.mean[c] + 0.5f * p.spread[c]);
                     p.mean[c] = float(curve->lightOf(double(p.mean[c]), int(c)));
                     p.spread[c] = float(curve->lightOf(high, int(c)) - curve->lightOf(low, int(c)));
+                    p.most[c] = float(curve->lightOf(double(p.most[c]), int(c)));
                 }
         const Unevenness &uneven = measured[frame].unevenness;
         for (size_t i = 0; !uneven.isEven() && i < out[k].size(); ++i) {
@@ -127,35 +131,40 @@ std::vector<std::vector<PlaceLight>> linearPlaces(const Measuring &m, const Plac
                 out[k][i].spread[c] *= factor;
             }
         }
-    }
+    });
     return out;
 }
 
 std::vector<std::vector<PlaceLight>> evenedPlaces(const Measuring &m, const PlacedGroup &placed,
                                                   const SetPlaces &placing, const Response *curve,
-                                                  std::span<const MeasuredFrame> measured)
+                                                  std::span<const MeasuredFrame> measured, ExecContext &ctx)
 {
     constexpr float kHigh = 0.98f; // what clips says nothing, however little light its line got
-    std::vector<std::vector<PlaceLight>> out = linearPlaces(m, placed, placing, curve, measured);
-    for (size_t k = 0; k < out.size(); ++k)
+    std::vector<std::vector<PlaceLight>> out = linearPlaces(m, placed, placing, curve, measured, ctx);
+    ExecContext own = ctx.child({});
+    forEachPart(own, int(out.size()), [&](int part, ExecContext &) {
+        const auto k = size_t(part);
         for (size_t i = 0; i < out[k].size(); ++i)
             for (size_t c = 0; c < 3; ++c) {
                 const PlaceLight &seen = placed.light[k][i];
                 PlaceLight &p = out[k][i];
                 const float z = p.mean[c];
-                const bool clips = seen.mean[c] + 0.5f * seen.spread[c] > kHigh;
+                const bool clips = seen.most[c] > kHigh;
+                p.most[c] = seen.most[c];
                 p.mean[c] = clips ? seen.mean[c] : curve ? float(curve->valueOf(double(z), int(c))) : z;
                 const bool isScaled = seen.mean[c] > 0.0f;
                 p.spread[c] = isScaled ? seen.spread[c] * (p.mean[c] / seen.mean[c]) : seen.spread[c];
             }
+    });
     return out;
 }
 
 bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlaces &placing,
-                    const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured)
+                    const std::vector<std::vector<PlaceLight>> &light, std::vector<MeasuredFrame> &measured,
+                    ExecContext &ctx)
 {
     constexpr size_t kReach = 2, kMostInPair = 3000; // some 45 to a line
-    constexpr float kClipped = 0.9f;
+    constexpr double kClipped = 0.9;
     UnevenModel model{.frames = placed.frames.size(), .acrossColumns = false, .rim = false};
     model.aspect = double(placed.grid.width) / placed.grid.height;
     std::vector<double> apertures;
@@ -172,12 +181,14 @@ bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlac
         for (size_t d = b >= kReach ? b - kReach : 0; d < b; ++d) {
             const size_t dark = placed.frames[d], bright = placed.frames[b];
             const double lowest = lowestOf(*m.frames[dark], measured[dark]);
-            const double expected = std::log2(measured[bright].exposure / measured[dark].exposure);
+            const double ratio = measured[bright].exposure / measured[dark].exposure, expected = std::log2(ratio);
             std::vector<UnevenPair> own;
             for (size_t i = 0; i < light[d].size(); ++i) {
                 const PlaceLight &low = light[d][i], &high = light[b][i];
-                if (!low.shown || !high.shown || !(double(low.mean[1]) > lowest) ||
-                    high.mean[1] + 0.5f * high.spread[1] > kClipped || !(high.mean[1] > low.mean[1] * 0.5f))
+                // By both alike: where the bright one alone decides, the places that lie beside their lights are kept.
+                const double most = std::max(double(high.mostOfAll()), ratio * double(low.mostOfAll()));
+                if (!low.shown || !high.shown || !(double(low.mean[1]) > lowest) || most > kClipped ||
+                    !(high.mean[1] > low.mean[1] * 0.5f))
                     continue;
                 const double scatter =
                     kSlipOfPlaces * (double(low.spread[1] / low.mean[1]) + double(high.spread[1] / high.mean[1]));
@@ -190,7 +201,7 @@ bool findUnevenness(const Measuring &m, const PlacedGroup &placed, const SetPlac
             for (size_t i = 0; i < own.size(); i += every)
                 pairs.push_back(own[i]);
         }
-    const std::vector<Unevenness> found = fitUnevenness(pairs, model);
+    const std::vector<Unevenness> found = fitUnevenness(pairs, model, ctx);
     for (size_t k = 0; k < found.size(); ++k)
         measured[placed.frames[k]].unevenness = found[k];
     return !found.empty();

@@ -60,6 +60,7 @@ std::vector<PlaceLight> lightAtPlaces(ImageView<const uint16_t> codes, const Pla
             place.mean[size_t(c)] =
                 (float(sum) / float(grid.side * grid.side) - float(kPedestal)) * (1.0f / kCodeScale);
             place.spread[size_t(c)] = float(most - least) * (1.0f / kCodeScale);
+            place.most[size_t(c)] = linearOfCode(most);
         }
     }
     return out;

@@ -4,6 +4,7 @@
 
 #include "image/image.h"
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <functional>
@@ -19,7 +20,10 @@ using PlaceMap = std::function<std::array<double, 2>(double x, double y)>;
 struct PlaceLight {
     std::array<float, 3> mean{};
     std::array<float, 3> spread{}; ///< from least to most
+    std::array<float, 3> most{};   ///< of any pixel, never evened: what clips in part says too little
     bool shown = false;            ///< false: it lies outside, and the rest is 0
+    /// Of any channel: where one clips, colour coding and gamuts bend the others.
+    float mostOfAll() const { return std::max({most[0], most[1], most[2]}); }
 };
 
 /// A grid over the reference frame. Neighbouring places do not overlap.

@@ -51,9 +51,9 @@ struct LightPair {
 
 /// Places that two frames both hold, few enough and spread evenly over the brighter frame's values, the evenest first.
 /// `noise` is a frame's standard deviation of a single pixel over its value, as a function of the value; `codeStep` what
-/// a code of the file is worth, as a share of all.
+/// a code of the file is worth, as a share of all. Threads: through ctx.runner.
 std::vector<LightPair> lightPairs(std::span<const std::vector<PlaceLight>> frames, const PlaceGrid &grid,
-                                  std::span<const double> lowest, double codeStep);
+                                  std::span<const double> lowest, double codeStep, ExecContext &ctx);
 
 /// The same from values of like rank of frames that do not lie on each other, dark to bright: what moved in or out bends
 /// it. Shapes: three planes, all of one shape. Threads: one.

@@ -1,6 +1,6 @@
 // Bands of flickering lamps and fall-off of mixed apertures: truth from formulas, and frames of the simulated camera.
 #include "base/errors.h"
-#include "frames/evenness.h"
+#include "frames/measure_p.h"
 #include "frames/places.h"
 #include "render/render.h"
 #include "simulated_camera.h"
@@ -44,6 +44,13 @@ double flicker(size_t frame, double, double y)
     return 0.1 * std::sin(2.0 * std::numbers::pi * (5.0 * y + 0.37 * double(frame)));
 }
 
+std::vector<Unevenness> unevennessOf(const std::vector<UnevenPair> &pairs, const UnevenModel &model)
+{
+    ThreadRunner runner;
+    ExecContext ctx(runner);
+    return fitUnevenness(pairs, model, ctx);
+}
+
 } // namespace
 
 class TestEvenness : public QObject {
@@ -65,14 +72,14 @@ private Q_SLOTS:
         QFETCH(double, moved);
         const auto pairs = pairsOf(
             3, [](size_t, double, double) { return 0.0; }, noise, moved);
-        QVERIFY(fitUnevenness(pairs, {.frames = 3}).empty());
+        QVERIFY(unevennessOf(pairs, {.frames = 3}).empty());
     }
     void slopesOfTheSceneAreNoBands()
     {
         // A wrong curve makes exposures seem to differ with brightness, and skies are brighter than ground.
         const auto pairs = pairsOf(
             3, [](size_t f, double, double y) { return 0.1 * double(f) * (y - 0.5) * (1.0 + y); }, 0.02);
-        QVERIFY(fitUnevenness(pairs, {.frames = 3}).empty());
+        QVERIFY(unevennessOf(pairs, {.frames = 3}).empty());
     }
     void bandsAreFound_data()
     {
@@ -87,7 +94,7 @@ private Q_SLOTS:
         QFETCH(double, moved);
         QFETCH(bool, columns);
         const Bands bands = [&](size_t f, double x, double y) { return flicker(f, 0.0, columns ? x : y); };
-        const auto found = fitUnevenness(pairsOf(3, bands, 0.03, moved), {.frames = 3, .acrossColumns = columns});
+        const auto found = unevennessOf(pairsOf(3, bands, 0.03, moved), {.frames = 3, .acrossColumns = columns});
         QCOMPARE(found.size(), size_t(3));
         double squares = 0.0; // all but the level, slope and bend that a band has over the whole frame
         for (int i = 2; i < 98; ++i) {
@@ -105,7 +112,7 @@ private Q_SLOTS:
             const double u = 2.0 * x - 1.0, v = 2.0 * y - 1.0, q = (2.25 * u * u + v * v) / 3.25; // 3 to 2
             return (f == 1 ? -0.6 : -0.1) * q;
         };
-        const auto found = fitUnevenness(pairsOf(3, rim, 0.03), {.frames = 3, .rim = true, .aspect = 1.5});
+        const auto found = unevennessOf(pairsOf(3, rim, 0.03), {.frames = 3, .rim = true, .aspect = 1.5});
         QCOMPARE(found.size(), size_t(3));
         QVERIFY(std::abs(found[1].rim - found[0].rim + 0.5) < 0.02);
         QVERIFY(std::abs(found[2].rim - found[0].rim) < 0.02);
@@ -115,7 +122,47 @@ private Q_SLOTS:
     {
         std::vector<UnevenPair> pairs(1);
         pairs[0].bright = 7;
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, fitUnevenness(pairs, {.frames = 3}));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, unevennessOf(pairs, {.frames = 3}));
+    }
+    /// Lines full of sparks, frames that lie beside each other by a pixel: of a place one frame sees the spark and the
+    /// other does not. Where the brighter one clips nothing is compared, and so the rest must not look darker there.
+    void sparksAreNoFlicker()
+    {
+        std::mt19937 random(11);
+        std::normal_distribution<double> normal;
+        std::vector<FramePtr> frames;
+        std::vector<MeasuredFrame> measured(3);
+        PlacedGroup group{{0, 1, 2}, kGrid, std::vector(3, std::vector<PlaceLight>(kGrid.count()))};
+        for (size_t f = 0; f < 3; ++f) {
+            Frame frame;
+            frame.width = kGrid.width;
+            frame.height = kGrid.height;
+            frames.push_back(std::make_shared<const Frame>(frame));
+            measured[f].exposure = std::exp2(2.0 * double(f) - 4.0);
+            for (size_t i = 0; i < kGrid.count(); ++i) {
+                PlaceLight &place = group.light[f][i];
+                const bool sparks = int(kGrid.middleY(i)) % 400 > 360;
+                const double even = 0.5 * measured[f].exposure * std::exp2(0.05 * normal(random));
+                const double spark = sparks ? measured[f].exposure * std::exp2(3.0 + normal(random)) : 0.0;
+                const double most = std::min(1.0, even + spark), mean = even + (most - even) / 12.0;
+                place.shown = true;
+                for (size_t c = 0; c < 3; ++c) {
+                    place.mean[c] = float(mean);
+                    place.spread[c] = float(most - 0.9 * even);
+                    place.most[c] = float(most);
+                }
+            }
+        }
+        SetPlaces placing;
+        placing.maps.assign(3, PlaceMap([](double x, double y) { return std::array{x, y}; }));
+        SerialRunner runner;
+        ExecContext ctx(runner);
+        const Measuring set{frames, {}, {{0, 1, 2}}};
+        QVERIFY(!findUnevenness(set, group, placing, group.light, measured, ctx));
+        for (size_t i = 0; i < kGrid.count(); ++i) // bands that are there are found among them
+            for (size_t c = 0; c < 3; ++c)
+                group.light[1][i].mean[c] *= float(std::exp2(flicker(1, 0.0, kGrid.middleY(i) / kGrid.height)));
+        QVERIFY(findUnevenness(set, group, placing, group.light, measured, ctx));
     }
     /// Two apertures, and so two fall-offs: the corners of the merge are those of the reference alone, and nothing
     /// moved.

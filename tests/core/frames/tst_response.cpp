@@ -37,6 +37,7 @@ std::vector<std::vector<PlaceLight>> seen(const std::vector<double> &evs,
                 p.shown = true;
                 p.mean[size_t(c)] = float(curve(std::min(z, 1.0), c) + black);
                 p.spread[size_t(c)] = 0.01f * p.mean[size_t(c)];
+                p.most[size_t(c)] = 1.005f * p.mean[size_t(c)];
             }
     }
     return out;
@@ -46,9 +47,9 @@ Response fitted(const std::vector<std::vector<PlaceLight>> &frames, const std::v
 {
     const std::vector<double> lowest(frames.size(), 0.004);
     std::vector<std::optional<double>> exposures(stated.begin(), stated.end());
-    const auto pairs = lightPairs(frames, kGrid, lowest, 1e-4);
     ThreadRunner runner;
     ExecContext ctx(runner);
+    const auto pairs = lightPairs(frames, kGrid, lowest, 1e-4, ctx);
     return fitResponse(pairs, exposures, 0.04, ctx);
 }
 
@@ -121,7 +122,9 @@ private Q_SLOTS:
         QVERIFY(std::abs(step->all.ev - 3.0) < 0.01);
         QVERIFY(std::abs(step->all.ev - 3.0) < 4.0 * step->all.standardError + 0.003);
         const auto ignored = stepBetween(frames[0], frames[1], kGrid, 1e-4, 0.0);
-        for (double offset : ignored->offsets) // 8 of 16383, less 8 times as much
+        const auto offsets = offsetsBetween(frames[0], frames[1], kGrid, 1e-4);
+        QVERIFY(offsets.has_value());
+        for (double offset : *offsets) // 8 of 16383, less 8 times as much
             QVERIFY2(std::abs(offset + 7.0 * 8.0 / 16383) < 1e-3, qPrintable(QString::number(offset)));
         QVERIFY(std::abs(ignored->all.ev - 3.0) > std::abs(step->all.ev - 3.0));
     }
@@ -137,10 +140,12 @@ private Q_SLOTS:
     }
     void tooLittleSaysNothing()
     {
+        SerialRunner runner;
+        ExecContext ctx(runner);
         const std::vector<std::vector<PlaceLight>> hidden(2, std::vector<PlaceLight>(kGrid.count()));
         QVERIFY(!stepBetween(hidden[0], hidden[1], kGrid, 1e-4, 0.0));
-        QVERIFY(lightPairs(hidden, kGrid, std::array{0.01, 0.01}, 1e-4).empty());
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, lightPairs(hidden, kGrid, std::array{0.01}, 1e-4));
+        QVERIFY(lightPairs(hidden, kGrid, std::array{0.01, 0.01}, 1e-4, ctx).empty());
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, lightPairs(hidden, kGrid, std::array{0.01}, 1e-4, ctx));
         QVERIFY_THROWS_EXCEPTION(ArgumentError, stepBetween(hidden[0], {}, kGrid, 1e-4, 0.0));
     }
     void placesFollowTheirMap()
