@@ -45,6 +45,8 @@ void benchToneTime(Report &report, const std::string &folder);
 /// chain.time_ratio_opencv.3x24mp and its kin
 void benchChain(Report &report, const std::string &folder);
 
+/// whole.*: things that move, automatic and with a keeper chosen by hand; 200 unseen worlds, half an hour
+void benchWhole(Report &report, const std::string &folder);
 /// lights.*: rooms between a lamp and a window, two clicks
 void benchLights(Report &report, const std::string &folder);
 /// straighten.*: walls seen askew, straightened by themselves

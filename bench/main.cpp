@@ -38,6 +38,7 @@ int main(int argc, char **argv)
         {QStringLiteral("parallax"), &benchParallax},
         {QStringLiteral("movement"), &benchMovement},
         {QStringLiteral("worlds"), &benchWorlds},
+        {QStringLiteral("whole"), &benchWhole},
         {QStringLiteral("lights"), &benchLights},
         {QStringLiteral("straighten"), &benchStraighten},
         {QStringLiteral("geometry"), &benchExport},

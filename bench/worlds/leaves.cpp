@@ -107,6 +107,36 @@ std::array<float, 3> coloured(double ev, Dice &dice, double strength)
     return {float(std::exp2(ev + warm)), float(std::exp2(ev + tint)), float(std::exp2(ev - warm))};
 }
 
+/// Where a leaf lies in a frame.
+struct Placed {
+    Placed(const Leaf &leaf, const SceneSpec &spec, const Pose &pose, double moment)
+        : cx(spec.width / 2.0), cy(spec.height / 2.0), c(std::cos(pose.roll)), s(std::sin(pose.roll)),
+          scale(pose.scale), px(pose.x + leaf.nearness * pose.aside), py(pose.y + leaf.nearness * pose.above),
+          ca(std::cos(leaf.angle)), sa(std::sin(leaf.angle))
+    {
+        const double swing = leaf.sway * std::sin(2.1 * moment + double(leaf.seed % 628) / 100.0);
+        lx = leaf.x + leaf.stepX * moment + swing;
+        ly = leaf.y + leaf.stepY * moment + 0.4 * swing;
+        const double mx = scale * (c * (lx - cx) - s * (ly - cy)) + cx + px;
+        const double my = scale * (s * (lx - cx) + c * (ly - cy)) + cy + py;
+        const double reach =
+            scale * (leaf.radius * (leaf.shape == LeafShape::Board ? 1.4143 : 1.0) + leaf.softness) + 1.0;
+        left = std::max(0, int(std::floor(mx - reach)));
+        right = std::min(spec.width, int(std::ceil(mx + reach)));
+        top = std::max(0, int(std::floor(my - reach)));
+        bottom = std::min(spec.height, int(std::ceil(my + reach)));
+    }
+    /// A point of the frame on the leaf itself.
+    template <class Use> auto at(double fx, double fy, const Use &use) const
+    {
+        const double dx = (fx - cx - px) / scale, dy = (fy - cy - py) / scale;
+        const double qx = c * dx + s * dy + cx - lx, qy = -s * dx + c * dy + cy - ly;
+        return use(ca * qx + sa * qy, -sa * qx + ca * qy);
+    }
+    double cx, cy, c, s, scale, px, py, ca, sa, lx, ly;
+    int left, right, top, bottom; ///< pixels that it may touch
+};
+
 } // namespace
 
 std::vector<Leaf> growLeaves(const SceneSpec &spec)
@@ -208,37 +238,37 @@ std::vector<Leaf> growLeaves(const SceneSpec &spec)
     return leaves;
 }
 
+Image<uint8_t> coverOf(const std::vector<Leaf> &leaves, size_t leaf, const SceneSpec &spec, const Pose &pose,
+                       double moment)
+{
+    Image<uint8_t> out(spec.width, spec.height, 1);
+    for (size_t i = leaf; i < leaves.size(); ++i) {
+        const Placed placed(leaves[i], spec, pose, moment);
+        for (int y = placed.top; y < placed.bottom; ++y)
+            for (int x = placed.left; x < placed.right; ++x) {
+                const double distance =
+                    placed.at(x + 0.5, y + 0.5, [&](double u, double v) { return edgeDistance(leaves[i], u, v); });
+                if (i == leaf ? distance <= -leaves[i].softness : distance < leaves[i].softness)
+                    out.row(0, y)[x] = i == leaf;
+            }
+    }
+    return out;
+}
+
 Image<float> renderLeaves(const std::vector<Leaf> &leaves, const SceneSpec &spec, const Pose &pose, double moment,
                           ExecContext &ctx)
 {
     Image<float> out(spec.width, spec.height, 3);
-    const double cx = spec.width / 2.0, cy = spec.height / 2.0, c = std::cos(pose.roll), s = std::sin(pose.roll);
     forEachBand(ctx, spec.height, [&](int y0, int y1) {
         for (const Leaf &leaf : leaves) {
-            const double swing = leaf.sway * std::sin(2.1 * moment + double(leaf.seed % 628) / 100.0);
-            const double lx = leaf.x + leaf.stepX * moment + swing, ly = leaf.y + leaf.stepY * moment + 0.4 * swing;
-            const double px = pose.x + leaf.nearness * pose.aside, py = pose.y + leaf.nearness * pose.above;
-            // Its middle in the frame, and how far it reaches.
-            const double mx = pose.scale * (c * (lx - cx) - s * (ly - cy)) + cx + px;
-            const double my = pose.scale * (s * (lx - cx) + c * (ly - cy)) + cy + py;
-            const double reach =
-                pose.scale * (leaf.radius * (leaf.shape == LeafShape::Board ? 1.4143 : 1.0) + leaf.softness) + 1.0;
-            const int left = std::max(0, int(std::floor(mx - reach))),
-                      right = std::min(spec.width, int(std::ceil(mx + reach)));
-            const int first = std::max(y0, int(std::floor(my - reach))),
-                      last = std::min(y1, int(std::ceil(my + reach)));
-            const double ca = std::cos(leaf.angle), sa = std::sin(leaf.angle);
+            const Placed placed(leaf, spec, pose, moment);
+            const int first = std::max(y0, placed.top), last = std::min(y1, placed.bottom);
             const bool detailed = leaf.surface == LeafSurface::Fine || leaf.surface == LeafSurface::Lattice ||
                                   leaf.surface == LeafSurface::Letters;
             for (int y = first; y < last; ++y)
-                for (int x = left; x < right; ++x) {
-                    const auto at = [&](double fx, double fy, auto &&use) {
-                        const double dx = (fx - cx - px) / pose.scale, dy = (fy - cy - py) / pose.scale;
-                        const double qx = c * dx + s * dy + cx - lx, qy = -s * dx + c * dy + cy - ly;
-                        return use(ca * qx + sa * qy, -sa * qx + ca * qy);
-                    };
+                for (int x = placed.left; x < placed.right; ++x) {
                     const double distance =
-                        at(x + 0.5, y + 0.5, [&](double u, double v) { return edgeDistance(leaf, u, v); });
+                        placed.at(x + 0.5, y + 0.5, [&](double u, double v) { return edgeDistance(leaf, u, v); });
                     if (distance >= leaf.softness)
                         continue;
                     const double cover = std::clamp(0.5 - 0.5 * distance / leaf.softness, 0.0, 1.0);
@@ -247,9 +277,9 @@ Image<float> renderLeaves(const std::vector<Leaf> &leaves, const SceneSpec &spec
                     if (detailed) {
                         for (const double oy : {0.25, 0.75})
                             for (const double ox : {0.25, 0.75})
-                                value += 0.25 * at(x + ox, y + oy, surface);
+                                value += 0.25 * placed.at(x + ox, y + oy, surface);
                     } else {
-                        value = at(x + 0.5, y + 0.5, surface);
+                        value = placed.at(x + 0.5, y + 0.5, surface);
                     }
                     for (int p = 0; p < 3; ++p) {
                         float &pixel = out.row(p, y)[x];

@@ -51,6 +51,10 @@ struct SceneSpec {
 /// Back to front.
 std::vector<Leaf> growLeaves(const SceneSpec &spec);
 
+/// Pixels that lie wholly inside a leaf, and that no later one covers: 1. Threads: one.
+Image<uint8_t> coverOf(const std::vector<Leaf> &leaves, size_t leaf, const SceneSpec &spec, const Pose &pose,
+                       double moment);
+
 /// Light of the scene at a moment, counted in frames. Shapes: width x height x 3, linear Rec. 709, above 0.
 Image<float> renderLeaves(const std::vector<Leaf> &leaves, const SceneSpec &spec, const Pose &pose, double moment,
                           ExecContext &ctx);

@@ -1,5 +1,6 @@
 #include "align/local_motion.h"
 
+#include "align/camera_motion.h"
 #include "align/flow.h"
 #include "align/remap_p.h"
 
@@ -79,6 +80,36 @@ Image<float> beliefIn(const cv::Mat &there, const cv::Mat &back, const cv::Mat &
     return out;
 }
 
+/// Takes the belief from what moves by itself: a flow that follows it bends it into where it stood in the other frame.
+void disbelieveMovers(const cv::Mat &flow, Image<float> &belief)
+{
+    constexpr int kEvery = 4; // pixels
+    constexpr float kBelieves = 0.5f;
+    const auto displacedAt = [&](int x, int y) {
+        const cv::Vec2f f = flow.at<cv::Vec2f>(y, x);
+        return Displaced{{double(x), double(y)}, {double(f[0]), double(f[1])}};
+    };
+    std::vector<Displaced> samples;
+    for (int y = 0; y < belief.height(); y += kEvery)
+        for (int x = 0; x < belief.width(); x += kEvery)
+            if (belief.row(0, y)[x] > kBelieves)
+                samples.push_back(displacedAt(x, y));
+    const std::optional<Epipole> epipole = epipoleOf(samples, belief.width(), belief.height());
+    if (!epipole)
+        return;
+    // Things are wide; single vectors that lead elsewhere are the flow's own errors.
+    constexpr int kSide = 15;
+    Image<float> off(belief.shape());
+    for (int y = 0; y < belief.height(); ++y)
+        for (int x = 0; x < belief.width(); ++x)
+            if (belief.row(0, y)[x] > 0.0f && !followsCamera(*epipole, displacedAt(x, y)))
+                off.row(0, y)[x] = belief.row(0, y)[x];
+    cv::Mat believed, disbelieved;
+    cv::boxFilter(matOf(belief), believed, CV_32F, {kSide, kSide});
+    cv::boxFilter(matOf(off), disbelieved, CV_32F, {kSide, kSide});
+    matOf(belief).setTo(0.0f, disbelieved > 0.5 * believed);
+}
+
 } // namespace
 
 LocalMotion::LocalMotion(const Guide &reference, int level)
@@ -139,7 +170,8 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     ctx.throwIfStopped();
     const cv::Mat back = flowOf(moving, known);
     ctx.throwIfStopped();
-    const Image<float> belief = beliefIn(there, back, known, valid);
+    Image<float> belief = beliefIn(there, back, known, valid);
+    disbelieveMovers(there, belief);
     Image<float> flow(width, height, 2), tone(width, height, 1);
     const cv::Mat log = logOf(seen, offset, frameClipping);
     for (int y = 0; y < height; ++y)

@@ -1,8 +1,6 @@
 #include "movement/keepers_p.h"
 
-#include "image/mat_p.h"
-
-#include <opencv2/imgproc.hpp>
+#include "movement/lights_p.h"
 
 #include <algorithm>
 
@@ -87,59 +85,32 @@ private:
     std::vector<Shown> shown_;
 };
 
-/// Cells that a keeper clips and somebody shows, and those of them that nobody bears out.
-struct Clipped {
-    double cells = 0.0, alone = 0.0;
-    bool mostlyAlone() const { return alone > 0.5 * cells; }
-};
-
-/// Whether places must go to another frame as their keeper clips what no frame bears out. That is a light that moved, if
-/// it is so of the whole of what clips there, and the keeper has nothing to show of it. Else something dark stands before
-/// it in all others: such a place goes only if `mayReplace`, as frames that had to be brought onto each other lie less
-/// surely than the reference, and if nobody chose the keeper.
+/// Whether places must go to another frame as their keeper, whom nobody chose, clips what no frame bears out. That is a
+/// light that moved, if it is so of the most of what clips there, and the keeper has nothing to show of it. Else something
+/// dark stands before it in all others: such a place goes only if `mayReplace`, as frames that had to be brought onto each
+/// other lie less surely than the reference.
 std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &places,
                          const std::vector<PlaceKeeper> &keepers, bool mayReplace)
 {
     constexpr double kSome = 0.02; // of a place: of a whole thing 98 % are of one state
-    const int width = places.of.width(), height = places.of.height();
-    std::vector<Clipped> lights(keepers.size());
-    std::vector<double> size(keepers.size()), unborne(keepers.size());
+    std::vector<double> lights(keepers.size()), size(keepers.size()), unborne(keepers.size());
     for (size_t frame = 0; frame < frames.size(); ++frame) {
         if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == frame && !k.whatever; }))
             continue;
-        const CellFrame &keeper = frames[frame];
-        cv::Mat parts;
-        const int count = cv::connectedComponents(matOf(keeper.clips), parts, 8, CV_32S);
-        std::vector<Clipped> wholes(static_cast<size_t>(count));
-        Image<uint8_t> alone(width, height, 1), shown(width, height, 1);
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                if (!keeper.clips.row(0, y)[x])
-                    continue;
-                bool borneOut = false;
-                for (const CellFrame &f : frames)
-                    if (!f.clips.row(0, y)[x] && !f.absent.row(0, y)[x]) {
-                        shown.row(0, y)[x] = 1;
-                        borneOut = borneOut || !isDarkerThanClipped(keeper, f, x, y);
-                    }
-                alone.row(0, y)[x] = shown.row(0, y)[x] && !borneOut;
-                Clipped &whole = wholes[size_t(parts.at<int>(y, x))];
-                whole.cells += shown.row(0, y)[x];
-                whole.alone += alone.row(0, y)[x];
-            }
+        const ClippedCells clipped = clippedCells(frames, frame);
+        const Image<uint8_t> lone = loneCells(frames[frame], clipped);
         forEachCore(places, [&](size_t place, int x, int y) {
             const size_t at = place - 1;
             if (keepers[at].frame != frame)
                 return;
             ++size[at];
-            unborne[at] += alone.row(0, y)[x];
-            lights[at].cells += shown.row(0, y)[x];
-            lights[at].alone += alone.row(0, y)[x] && wholes[size_t(parts.at<int>(y, x))].mostlyAlone();
+            unborne[at] += clipped.alone.row(0, y)[x];
+            lights[at] += clipped.shown.row(0, y)[x] ? (lone.row(0, y)[x] ? 1.0 : -1.0) : 0.0;
         });
     }
     std::vector<bool> out(keepers.size());
     for (size_t i = 0; i < out.size(); ++i)
-        out[i] = lights[i].mostlyAlone() || (mayReplace && !keepers[i].inTheDark && unborne[i] > kSome * size[i]);
+        out[i] = !keepers[i].inTheDark && (lights[i] > 0.0 || (mayReplace && unborne[i] > kSome * size[i]));
     return out;
 }
 

@@ -5,6 +5,7 @@
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/keepers_p.h"
+#include "movement/lights_p.h"
 #include "movement/places_p.h"
 
 #include <opencv2/imgproc.hpp>
@@ -54,6 +55,31 @@ void gatherRow(const float *apart, const float *blind, const uint8_t *counts, in
     }
 }
 
+/// Whether two frames can show the same where one is near clipping, and bent.
+bool alike(const CellFrame &a, const CellFrame &b, int x, int y)
+{
+    constexpr float kBent = 0.2f, kSigmas = 3.0f; // share of the light; of the noise
+    float la = 0.0f, lb = 0.0f, variance = 0.0f;
+    for (int c = 0; c < a.light.planes(); ++c) {
+        la += a.light.row(c, y)[x];
+        lb += b.light.row(c, y)[x];
+        variance += a.pixelVariance(a.light.row(c, y)[x]) + b.pixelVariance(b.light.row(c, y)[x]);
+    }
+    return std::abs(la - lb) <= kBent * std::max(la, lb) + kSigmas * std::sqrt(variance / float(a.pixels));
+}
+
+/// What perhaps moved in a row: light beside clipping is not compared, as it is bent, but not by any factor.
+void addBent(const CellFrame &a, const CellFrame &b, int y, const uint8_t *counts, float *most)
+{
+    constexpr float kPerhaps = 0.8f; // no thing by itself, but part of one that it touches
+    for (int x = 0; x < a.light.width(); ++x) {
+        const bool bent = a.nearClips.row(0, y)[x] || b.nearClips.row(0, y)[x];
+        if (bent && counts[x] && !a.clips.row(0, y)[x] && !b.clips.row(0, y)[x] && !a.absent.row(0, y)[x] &&
+            !b.absent.row(0, y)[x] && !alike(a, b, x, y))
+            most[x] = std::max(most[x], kPerhaps);
+    }
+}
+
 /// What the pairs say together.
 struct Evidence {
     Image<float> apart; ///< the largest disagreement, where it counts
@@ -68,16 +94,18 @@ Evidence evidence(const std::vector<CellFrame> &cells, size_t preferred, const I
         std::fill_n(out.blind.row(0, y), width, kBlind);
     const auto pairs = pairsToCompare(cells.size(), preferred);
     for (size_t i = 0; i < pairs.size(); ++i) {
-        const auto [a, b] = pairs[i];
+        const size_t a = pairs[i].first, b = pairs[i].second;
         ExecContext own = ctx.part(double(i) / double(pairs.size()), double(i + 1) / double(pairs.size()));
         const auto pair = fit == Fit::Close
                               ? close.of(a, b, own)
                               : std::make_shared<const Comparison>(compare(cells[a], cells[b], fit, response, own));
         ExecContext gathering = ctx.child({});
         forEachBand(gathering, height, [&](int y0, int y1) {
-            for (int y = y0; y < y1; ++y)
+            for (int y = y0; y < y1; ++y) {
                 gatherRow(pair->apart.row(0, y), pair->blind.row(0, y), counts.row(0, y), width, out.apart.row(0, y),
                           out.blind.row(0, y));
+                addBent(cells[a], cells[b], y, counts.row(0, y), out.apart.row(0, y));
+            }
         });
     }
     return out;
@@ -109,19 +137,6 @@ Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint
     cv::dilate(matOf(mixed), near, cv::Mat::ones(3, 3, CV_8U));
     unseen &= near;
     return out;
-}
-
-/// Whether two frames can show the same where one is near clipping, and bent.
-bool alike(const CellFrame &a, const CellFrame &b, int x, int y)
-{
-    constexpr float kBent = 0.2f, kSigmas = 3.0f; // share of the light; of the noise
-    float la = 0.0f, lb = 0.0f, variance = 0.0f;
-    for (int c = 0; c < a.light.planes(); ++c) {
-        la += a.light.row(c, y)[x];
-        lb += b.light.row(c, y)[x];
-        variance += a.pixelVariance(a.light.row(c, y)[x]) + b.pixelVariance(b.light.row(c, y)[x]);
-    }
-    return std::abs(la - lb) <= kBent * std::max(la, lb) + kSigmas * std::sqrt(variance / float(a.pixels));
 }
 
 /// Cells where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less also those
@@ -342,7 +357,8 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     });
     for (MovedPlace &p : out.places)
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
-    out.standing = standingFrames(cells, places, keepers.ofPlace, close, deciding);
+    const Image<uint16_t> lights = lightsElsewhere(cells, places, keepers.ofPlace, close, deciding);
+    out.standing = standingFrames(cells, places, keepers.ofPlace, lights, close, deciding);
     steerFrames(cells, places, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);

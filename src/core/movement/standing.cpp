@@ -49,7 +49,7 @@ float apartIn(const CellFrame &a, const CellFrame &b, int x, int y)
 class OpenCells {
 public:
     OpenCells(const std::vector<CellFrame> &frames, const Places &places, std::span<const PlaceKeeper> keepers,
-              Image<uint16_t> &labels)
+              const Image<uint16_t> &instead, Image<uint16_t> &labels)
         : frames_(frames), labels_(labels), nodeAt_(labels.width(), labels.height(), 1)
     {
         for (int y = 0; y < labels.height(); ++y)
@@ -58,7 +58,8 @@ public:
                 nodeAt_.row(0, y)[x] = -1;
                 if (at == 0)
                     continue;
-                const PlaceKeeper &keeper = keepers[at - 1];
+                const uint16_t other = instead.row(0, y)[x];
+                const PlaceKeeper keeper = other > 0 ? PlaceKeeper{other - 1u} : keepers[at - 1];
                 labels.row(0, y)[x] = uint16_t(keeper.frame + 1);
                 if (decides(keeper, frames, x, y))
                     continue;
@@ -220,10 +221,11 @@ bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, in
 }
 
 Image<uint16_t> standingFrames(const std::vector<CellFrame> &frames, const Places &places,
-                               std::span<const PlaceKeeper> keepers, CloseComparisons &close, ExecContext &ctx)
+                               std::span<const PlaceKeeper> keepers, const Image<uint16_t> &instead,
+                               CloseComparisons &close, ExecContext &ctx)
 {
     Image<uint16_t> labels(places.of.width(), places.of.height(), 1);
-    OpenCells open(frames, places, keepers, labels);
+    OpenCells open(frames, places, keepers, instead, labels);
     if (open.empty())
         return labels;
     open.setCosts(close, ctx);

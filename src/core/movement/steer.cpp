@@ -27,7 +27,15 @@ bool steerRow(const ImageView<const int8_t> &grid, int cell, int y, int width, c
         const float across = u - whole;
         const float upper = float(first[left]) + across * float(first[right] - first[left]);
         const float lower = float(second[left]) + across * float(second[right] - second[left]);
-        const float s = (upper + down * (lower - upper)) / 127.0f;
+        float s = upper + down * (lower - upper);
+        // Between cells where it counts and cells where it does not lies a border, and no mixture: a little trust in a
+        // dark frame is enough to call a brighter one clipped.
+        const auto [least, greatest] = std::minmax({first[left], first[right], second[left], second[right]});
+        if (least < 0 && greatest > 0) {
+            const int8_t nearest = (down < 0.5f ? first : second)[across < 0.5f ? left : right];
+            s = s > 0.0f || (s == 0.0f && nearest > 0) ? float(greatest) : float(least);
+        }
+        s /= 127.0f;
         // Not believed, but there: where the chosen frame clips, it says at least how bright the place may be.
         const float target = s > 0.0f ? float(kBelieved) : float(kNotBelieved);
         out[x] = uint8_t(float(from) + std::abs(s) * (target - float(from)) + 0.5f);
