@@ -30,7 +30,7 @@ double shareOf(const std::vector<double> &values, double most)
 
 void addFigures(Report &report, const std::vector<Seen> &all)
 {
-    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, borders, overThree, whole;
+    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, borders, overThree;
     double fittedPlain = 0.0, worse = 0.0, leftOut = 0.0, missed = 0.0, lies = 0.0, liesFound = 0.0;
     for (const auto &[world, v] : all) {
         const bool absent = world.marks == Marks::Absent;
@@ -50,8 +50,6 @@ void addFigures(Report &report, const std::vector<Seen> &all)
         leftOut += v.leftOut;
         if (v.borders)
             borders.push_back(*v.borders);
-        if (v.whole)
-            whole.push_back(*v.whole);
         if (v.overThree)
             overThree.push_back(*v.overThree);
         (absent ? absentLoss : loss).push_back(v.loss);
@@ -81,9 +79,6 @@ void addFigures(Report &report, const std::vector<Seen> &all)
     report.add("worlds.more_frames_db_min", overThree.empty() ? 0.0 : percentile(overThree, 0.0),
                "seven and more hand-held frames over three of them, at least 0");
     report.add("worlds.more_frames_db_median", at(overThree, 0.5), "the same");
-    report.add("worlds.whole_p10", at(whole, 0.1),
-               "share of what moves that is as some frame saw it, raw and plain files, at least 0.99");
-    report.add("worlds.whole_min", whole.empty() ? 1.0 : percentile(whole, 0.0), "the same, at least 0.97");
     report.add("worlds.lies_found", lies > 0.0 ? liesFound / lies : 1.0, "whole stops of raw files, 1");
     report.add("worlds.plateau_lights_min", plateauLights.empty() ? 1.0 : percentile(plateauLights, 0.0),
                "share of the brightest tenth that lies where it should, low plateaus, at least 0.99");
@@ -104,7 +99,7 @@ void benchWorlds(Report &report, const std::string &folder)
         const Verdict v = worlds::judge(world, folder, ctx);
         if (single) {
             std::printf(
-                "%4llu %s\n     %s%s exposures %.3f EV, score %.2f dB, loss %+.2f, lights %.4f%s%s%s%s, %.1f s\n",
+                "%4llu %s\n     %s%s exposures %.3f EV, score %.2f dB, loss %+.2f, lights %.4f%s%s%s, %.1f s\n",
                 static_cast<unsigned long long>(world.seed), world.words().c_str(), v.curveTaken ? "curve taken, " : "",
                 v.curveError ? ("curve off by " + std::to_string(*v.curveError) + " (profile " +
                                 std::to_string(*v.profileError) + "),")
@@ -113,7 +108,6 @@ void benchWorlds(Report &report, const std::string &folder)
                 v.exposureError, v.score, v.loss, v.lights,
                 v.leftOut ? (", " + std::to_string(v.leftOut) + " left out").c_str() : "",
                 v.borders ? (", borders " + std::to_string(*v.borders)).c_str() : "",
-                v.whole ? (", whole " + std::to_string(*v.whole)).c_str() : "",
                 v.overThree ? (", over three " + std::to_string(*v.overThree)).c_str() : "", v.seconds);
             std::fflush(stdout);
         }

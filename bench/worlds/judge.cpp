@@ -176,30 +176,6 @@ double bordersOff(const MergedSet &merged, const Image<float> &got, const Image<
     return off.empty() ? 0.0 : off[off.size() * 95 / 100];
 }
 
-/// Share of what moves that is as it was at the moment of some frame.
-double wholeShare(const Image<float> &got, const std::vector<Image<float>> &states, const Image<uint8_t> &still,
-                  double scale, double darkest)
-{
-    constexpr double kQuarter = 0.25; // stop
-    double within = 0.0, count = 0.0;
-    for (int y = 0; y < got.height(); ++y)
-        for (int x = 0; x < got.width(); ++x) {
-            const auto lightOf = [&](const Image<float> &state) { return luminanceAt(state.view(), x, y); };
-            const auto moves = [&](const Image<float> &s) {
-                return std::abs(lightOf(s) - lightOf(states[0])) > 0.05 * lightOf(states[0]);
-            };
-            if (still.row(0, y)[x] || std::ranges::none_of(states, moves) ||
-                std::ranges::any_of(states, [&](const Image<float> &s) { return lightOf(s) < darkest; }))
-                continue;
-            count += 1.0;
-            const double own = luminanceAt(got.view(), x, y) / scale;
-            within += std::ranges::any_of(states, [&](const Image<float> &s) {
-                return own > 0.0 && std::abs(std::log2(own / lightOf(s))) <= kQuarter;
-            });
-        }
-    return count > 0.0 ? within / count : 1.0;
-}
-
 /// RMS of full scale of a curve against the world's, after one common power.
 double curveError(const World &world, const Response &response)
 {
@@ -328,19 +304,6 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     out.score = scoreOf(got, seen, mask, powerOf(got));
     out.loss = scoreOf(best, seen, mask, powerOf(best)) - out.score;
     out.lights = lightsWithin(got, best);
-    if (world.hasMovers() && !anyPower && !world.whiteDiffers && world.flicker == 0.0) {
-        std::vector<double> ratios;
-        for (int y = 0; y < mask.height(); y += 3)
-            for (int x = 0; x < mask.width(); x += 3)
-                if (const double t = luminanceAt(seen.view(), x, y); mask.row(0, y)[x] && t > 0.0)
-                    ratios.push_back(luminanceAt(got.view(), x, y) / t);
-        const NoiseModel noise =
-            told.frames[size_t(std::ranges::min_element(shot.clipsAt) - shot.clipsAt.begin())].noise;
-        constexpr double kSeen = 10.0; // signal to noise
-        if (!ratios.empty())
-            out.whole = wholeShare(got, states, mask, medianOf(ratios),
-                                   noise.levelOfSnr(kSeen) * *std::ranges::min_element(shot.clipsAt));
-    }
     if (world.flicker > 0.0 || world.whiteDiffers) {
         ExecContext third = ctx.child({});
         out.borders = bordersOff(*mergedOf(RenderPlan(sources, measured, recipe), 1, third), got, seen, mask);

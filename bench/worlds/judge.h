@@ -20,9 +20,6 @@ struct Verdict {
     /// CIEDE2000 that the mean of a flat patch is off against its neighbour from another frame, the 95th of all pairs; of
     /// worlds whose lamps flicker or whose white balances differ.
     std::optional<double> borders;
-    /// Share of the pixels that move, and are no darker than the cleanest frame's noise lets anybody see, within a
-    /// quarter of a stop of the truth at the moment of some frame.
-    std::optional<double> whole;
     std::optional<double> overThree; ///< dB that seven and more hand-held frames gain over three of them
 };
 

@@ -85,12 +85,12 @@ private:
     std::vector<Shown> shown_;
 };
 
-/// Whether places must go to another frame as their keeper, whom nobody chose, clips what no frame bears out. That is a
-/// light that moved, if it is so of the most of what clips there, and the keeper has nothing to show of it. Else something
-/// dark stands before it in all others: such a place goes only if `mayReplace`, as frames that had to be brought onto each
-/// other lie less surely than the reference.
+/// Whether places must go to another frame as their keeper clips what no frame bears out. That is a light that moved, if
+/// it is so of the most of what clips there: it goes unless such lights are taken from elsewhere. Else something dark
+/// stands before it in all others: such a place goes only if `mayReplace`, as frames that had to be brought onto each
+/// other lie less surely than the reference, and if nobody chose the keeper.
 std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &places,
-                         const std::vector<PlaceKeeper> &keepers, bool mayReplace)
+                         const std::vector<PlaceKeeper> &keepers, const Image<uint16_t> &elsewhere, bool mayReplace)
 {
     constexpr double kSome = 0.02; // of a place: of a whole thing 98 % are of one state
     std::vector<double> lights(keepers.size()), size(keepers.size()), unborne(keepers.size());
@@ -105,22 +105,23 @@ std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &pla
                 return;
             ++size[at];
             unborne[at] += clipped.alone.row(0, y)[x];
-            lights[at] += clipped.shown.row(0, y)[x] ? (lone.row(0, y)[x] ? 1.0 : -1.0) : 0.0;
+            if (clipped.shown.row(0, y)[x] && !elsewhere.row(0, y)[x])
+                lights[at] += lone.row(0, y)[x] ? 1.0 : -1.0;
         });
     }
     std::vector<bool> out(keepers.size());
     for (size_t i = 0; i < out.size(); ++i)
-        out[i] = !keepers[i].inTheDark && (lights[i] > 0.0 || (mayReplace && unborne[i] > kSome * size[i]));
+        out[i] = lights[i] > 0.0 || (mayReplace && !keepers[i].inTheDark && unborne[i] > kSome * size[i]);
     return out;
 }
 
 } // namespace
 
 Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const size_t> takenFrom,
-                  const KeeperRequest &request)
+                  const KeeperRequest &request, CloseComparisons &close, ExecContext &ctx)
 {
     const Holdings holdings(frames, places);
-    Keepers out{request.chosen ? *request.chosen : holdings.keeper(request.preferred), {}, {}};
+    Keepers out{request.chosen ? *request.chosen : holdings.keeper(request.preferred), {}, {}, {}};
     const size_t found = size_t(places.count) - takenFrom.size();
     for (size_t i = 0; i < size_t(places.count); ++i) {
         out.held.push_back(holdings.holds(out.ofAll, i + 1));
@@ -128,10 +129,15 @@ Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, st
                                   ? PlaceKeeper{takenFrom[i - found], true, true}
                                   : holdings.keeperOf(i + 1, out.ofAll, request.preferred, request.chosen.has_value()));
     }
-    const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, request.mayReplace);
+    out.lights = lightsElsewhere(frames, places, out.ofPlace, close, ctx);
+    const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, out.lights, request.mayReplace);
     for (size_t i = 0; i < found; ++i)
         if (goes[i])
             out.ofPlace[i] = holdings.holderOf(i + 1, request.preferred);
+    for (int y = 0; y < out.lights.height(); ++y)
+        for (int x = 0; x < out.lights.width(); ++x)
+            if (const size_t place = places.of.row(0, y)[x]; place > 0 && goes[place - 1])
+                out.lights.row(0, y)[x] = 0;
     return out;
 }
 

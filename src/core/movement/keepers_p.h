@@ -17,10 +17,11 @@ struct Keepers {
     size_t ofAll = 0; ///< the chosen one, or that of all places together
     std::vector<PlaceKeeper> ofPlace;
     std::vector<double> held; ///< of each place: the share that `ofAll` shows, neither clipped nor lost in noise
+    Image<uint16_t> lights;   ///< as lightsElsewhere() has it
 };
 
 /// `takenFrom`: the frames of the last places, which were drawn.
 Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const size_t> takenFrom,
-                  const KeeperRequest &request);
+                  const KeeperRequest &request, CloseComparisons &close, ExecContext &ctx);
 
 } // namespace yolk

@@ -5,7 +5,6 @@
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/keepers_p.h"
-#include "movement/lights_p.h"
 #include "movement/places_p.h"
 
 #include <opencv2/imgproc.hpp>
@@ -334,7 +333,8 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     }
     if (places.count == 0)
         return out;
-    const Keepers keepers = keepersOf(cells, places, takenFrom, {request.keeper, request.preferred, !brought});
+    const Keepers keepers =
+        keepersOf(cells, places, takenFrom, {request.keeper, request.preferred, !brought}, close, deciding);
     out.keeper = keepers.ofAll;
 
     out.places.resize(size_t(places.count));
@@ -357,8 +357,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     });
     for (MovedPlace &p : out.places)
         p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
-    const Image<uint16_t> lights = lightsElsewhere(cells, places, keepers.ofPlace, close, deciding);
-    out.standing = standingFrames(cells, places, keepers.ofPlace, lights, close, deciding);
+    out.standing = standingFrames(cells, places, keepers.ofPlace, keepers.lights, close, deciding);
     steerFrames(cells, places, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);
