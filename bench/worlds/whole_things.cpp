@@ -123,6 +123,14 @@ public:
         const double clips = shot_.clipsAt[frame] * told_.frames[frame].whiteShare;
         return std::sqrt(told_.frames[frame].noise.variance(light / clips)) * clips;
     }
+    /// Whether some frame may stand there for state `i`.
+    bool maySay(size_t i, int x, int y) const
+    {
+        for (size_t f = 0; f < count(); ++f)
+            if (holds(f, x, y) && (f == i || !differ(f, i, x, y, 0.05)))
+                return true;
+        return false;
+    }
     /// Of the least noisy frame that may stand there, for state `i`.
     double leastSigma(size_t i, int x, int y) const
     {
@@ -257,6 +265,8 @@ WholeVerdict judgeWhole(const World &world, KeeperChoice choice, const std::stri
             const double light = luminanceAt(got.view(), x, y);
             const int says = merged->movement.frameAt(x, y);
             const size_t state = says >= 0 ? givenOf(size_t(says)) : states.nearest(light, x, y);
+            if (choice == KeeperChoice::ByHand && state == byHand && !states.maySay(state, x, y))
+                continue; // somebody wants it, and nobody has it
             const bool shows = states.shows(light, state, x, y);
             moving += 1.0;
             whole += shows;

@@ -133,34 +133,98 @@ Image<uint8_t> loneCells(const CellFrame &frame, const ClippedCells &clipped)
     return out;
 }
 
+namespace {
+
+/// The cells of one place, and pictures of them alone.
+class PlaceCells {
+public:
+    PlaceCells(const Places &places, size_t place, const Rect &area) : places_(places), place_(place), area_(area) {}
+    /// Calls visit(x, y) for each.
+    template <class Visit> void forEach(Visit &&visit) const
+    {
+        for (int y = area_.y0; y < area_.y1; ++y)
+            for (int x = area_.x0; x < area_.x1; ++x)
+                if (places_.of.row(0, y)[x] == place_)
+                    visit(x, y);
+    }
+    /// 1 where `says` does.
+    template <class Says> cv::Mat1b where(const Says &says) const
+    {
+        cv::Mat1b out = cv::Mat1b::zeros(area_.height(), area_.width());
+        forEach([&](int x, int y) { out(y - area_.y0, x - area_.x0) = says(x, y) ? 1 : 0; });
+        return out;
+    }
+    template <class T> T at(const cv::Mat_<T> &picture, int x, int y) const
+    {
+        return picture(y - area_.y0, x - area_.x0);
+    }
+
+private:
+    const Places &places_;
+    size_t place_;
+    Rect area_;
+};
+
+/// Around each place, by number from 1.
+std::vector<Rect> areasOf(const Places &places)
+{
+    std::vector<Rect> out(size_t(places.count) + 1, {places.of.width(), places.of.height(), 0, 0});
+    for (int y = 0; y < places.of.height(); ++y)
+        for (int x = 0; x < places.of.width(); ++x) {
+            Rect &r = out[places.of.row(0, y)[x]];
+            r = {std::min(r.x0, x), std::min(r.y0, y), std::max(r.x1, x + 1), std::max(r.y1, y + 1)};
+        }
+    return out;
+}
+
+/// 1 wherever two frames differ and that hangs together with a light, where the one has it and where the other has.
+cv::Mat1b regionOf(const PlaceCells &cells, const Comparison &pair, const cv::Mat1b &seeds)
+{
+    const cv::Mat1b differs =
+        cells.where([&](int x, int y) { return cells.at(seeds, x, y) || pair.apart.row(0, y)[x] > kSame; });
+    cv::Mat1i labels;
+    std::vector<bool> taken(size_t(cv::connectedComponents(differs, labels, 8, CV_32S)), false);
+    cells.forEach([&](int x, int y) {
+        if (cells.at(seeds, x, y))
+            taken[size_t(cells.at(labels, x, y))] = true;
+    });
+    cv::Mat1b out = cells.where([&](int x, int y) {
+        const int label = cells.at(labels, x, y);
+        return label > 0 && taken[size_t(label)];
+    });
+    cv::dilate(out, out, cv::Mat::ones(3, 3, CV_8U));
+    return out;
+}
+
+} // namespace
+
 Image<uint16_t> lightsElsewhere(const std::vector<CellFrame> &frames, const Places &places,
                                 std::span<const PlaceKeeper> keepers, CloseComparisons &close, ExecContext &ctx)
 {
-    const int width = places.of.width(), height = places.of.height();
-    Image<uint16_t> out(width, height, 1);
+    Image<uint16_t> out(places.of.width(), places.of.height(), 1);
+    const std::vector<Rect> areas = areasOf(places);
     std::map<size_t, ClippedCells> clipped; // of each frame, where it is asked for
     for (size_t keeper = 0; keeper < frames.size(); ++keeper) {
         if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == keeper && !k.whatever; }))
             continue;
+        const CellFrame &own = frames[keeper];
         const Lights lights(frames, places, keepers, keeper);
         for (size_t number = 1; number < lights.count(); ++number) {
             const Light &light = lights[number];
             if (light.cells < kFewest)
                 continue;
-            const auto forPlace = [&](const auto &visit) {
-                for (int y = 0; y < height; ++y)
-                    for (int x = 0; x < width; ++x)
-                        if (places.of.row(0, y)[x] == light.place)
-                            visit(x, y);
-            };
+            ctx.throwIfStopped();
+            const PlaceCells cells(places, light.place, areas[light.place]);
             std::vector<Substitute> all(frames.size());
             for (size_t i = 0; i < frames.size(); ++i) {
                 if (i == keeper)
                     continue;
-                const ClippedCells &own = clipped.try_emplace(i, clippedCells(frames, i)).first->second;
-                forPlace([&](int x, int y) {
-                    all[i].alone += own.alone.row(0, y)[x];
-                    all[i].holds += holdsLight(frames[i], frames[keeper], light, x, y);
+                if (!clipped.contains(i))
+                    clipped.emplace(i, clippedCells(frames, i));
+                const Image<uint8_t> &alone = clipped.at(i).alone;
+                cells.forEach([&](int x, int y) {
+                    all[i].alone += alone.row(0, y)[x];
+                    all[i].holds += holdsLight(frames[i], own, light, x, y);
                     if (lights.at(x, y) == int(number))
                         all[i].merit += double(meritOf(frames[i], x, y));
                 });
@@ -168,32 +232,13 @@ Image<uint16_t> lightsElsewhere(const std::vector<CellFrame> &frames, const Plac
             const size_t best = bestOf(all, keeper, light.cells);
             if (best == keeper)
                 continue;
-            // Wherever both differ and that hangs together with the light, here or there.
-            ExecContext own = ctx.child({});
-            const auto pair = close.of(keeper, best, own);
-            Image<uint8_t> differs(width, height, 1), seeds(width, height, 1);
-            forPlace([&](int x, int y) {
-                const bool here = lights.at(x, y) == int(number),
-                           there = holdsLight(frames[best], frames[keeper], light, x, y);
-                seeds.row(0, y)[x] = here || there;
-                differs.row(0, y)[x] = here || there || pair->apart.row(0, y)[x] > kSame;
+            ExecContext comparing = ctx.child({});
+            const cv::Mat1b seeds = cells.where([&](int x, int y) {
+                return lights.at(x, y) == int(number) || holdsLight(frames[best], own, light, x, y);
             });
-            cv::Mat labels;
-            const int count = cv::connectedComponents(matOf(differs), labels, 8, CV_32S);
-            std::vector<bool> taken(size_t(count), false);
-            forPlace([&](int x, int y) {
-                if (seeds.row(0, y)[x])
-                    taken[size_t(labels.at<int>(y, x))] = true;
-            });
-            Image<uint8_t> region(width, height, 1);
-            forPlace([&](int x, int y) {
-                const int label = labels.at<int>(y, x);
-                region.row(0, y)[x] = label > 0 && taken[size_t(label)];
-            });
-            cv::Mat wider;
-            cv::dilate(matOf(region), wider, cv::Mat::ones(3, 3, CV_8U));
-            forPlace([&](int x, int y) {
-                if (wider.at<uint8_t>(y, x))
+            const cv::Mat1b region = regionOf(cells, *close.of(keeper, best, comparing), seeds);
+            cells.forEach([&](int x, int y) {
+                if (cells.at(region, x, y))
                     out.row(0, y)[x] = uint16_t(best + 1);
             });
         }
