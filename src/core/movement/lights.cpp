@@ -237,6 +237,10 @@ Image<uint16_t> lightsElsewhere(const std::vector<CellFrame> &frames, const Plac
                 return lights.at(x, y) == int(number) || holdsLight(frames[best], own, light, x, y);
             });
             const cv::Mat1b region = regionOf(cells, *close.of(keeper, best, comparing), seeds);
+            // A glow is no wider than the light itself. Whatever takes more room is a thing with a clipped spot.
+            constexpr int kGlow = 4; // times the light's own cells, in both frames
+            if (cv::countNonZero(region) > kGlow * cv::countNonZero(seeds))
+                continue;
             cells.forEach([&](int x, int y) {
                 if (cells.at(region, x, y))
                     out.row(0, y)[x] = uint16_t(best + 1);
