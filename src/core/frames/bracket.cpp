@@ -191,6 +191,7 @@ Bracket arrangeBracket(std::span<const FramePtr> given, std::span<const Measured
         f.frame = frames[i];
         f.measured = measured[places[i]];
         f.given = int(places[i]) + 1;
+        f.decides = !choice.keeper.empty() && frames[i]->id == choice.keeper;
         if (const auto found = choice.influence.find(frames[i]->id); found != choice.influence.end())
             f.influence = found->second;
         f.exposure = f.measured.exposure;

@@ -48,6 +48,7 @@ struct BracketFrame {
     bool usable = true;         ///< false: it can never be merged with the others
     bool astray = false;        ///< it should be aligned and cannot be
     bool used = true;           ///< usable, not excluded
+    bool decides = false;       ///< chosen by hand to say where things stand that moved
     double influence = 1.0;
     std::vector<std::string> notices; ///< in words, for people
 };

@@ -4,6 +4,7 @@
 #include "render/render.h"
 #include "render/set/measured_json.h"
 #include "render/set/stage_cache.h"
+#include "render/stages/frame_stage.h"
 #include "render/views/develop.h"
 #include "support/compare.h"
 #include "support/runners.h"
@@ -106,6 +107,29 @@ private Q_SLOTS:
                 mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get());
         QCOMPARE(mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get(),
                  mergedOf(RenderPlan(sources_, measured_, choice), 1, ctx).get());
+    }
+    void aDarkFrameThatDecidesIsSmoothed()
+    {
+        const auto planOf = [&](size_t keeper, double darkNoise) {
+            Recipe recipe;
+            recipe.frames.keeper = sources_.frames[keeper]->id;
+            recipe.prepare.darkNoise = darkNoise;
+            return RenderPlan(sources_, measured_, recipe);
+        };
+        const auto strengthIn = [&](const RenderPlan &plan, size_t given) {
+            for (const BracketFrame &f : plan.bracket.frames)
+                if (f.given == int(given) + 1)
+                    return preparationOf(f, measured_, plan.recipe.prepare).denoise;
+            return -1.0;
+        };
+        constexpr size_t kDark = 1, kBright = 2; // in the order given
+        QCOMPARE(strengthIn(planOf(kDark, 25), kDark), 1.0);
+        QCOMPARE(strengthIn(planOf(kDark, 0), kDark), 0.0); // nobody wants it
+        QCOMPARE(strengthIn(planOf(kBright, 25), kDark), 0.25);
+        QCOMPARE(strengthIn(planOf(kBright, 25), kBright), 0.0);
+        const RenderPlan usual(sources_, measured_, {});
+        QVERIFY(planOf(kDark, 25).alignedKey(1) != usual.alignedKey(1)); // other pixels
+        QVERIFY(planOf(kBright, 25).alignedKey(1) == usual.alignedKey(1));
     }
     void smallAndReducedPicturesLookAlike()
     {

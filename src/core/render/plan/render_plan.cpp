@@ -93,7 +93,7 @@ Hash128 hashOfSet(const Bracket &bracket, const Measured &measured, const Hash12
     hasher.value(kProcessVersion).value(measured.generation.high).value(measured.generation.low);
     hasher.value(recipe.high).value(recipe.low).value(bracket.anchorExposure);
     for (const BracketFrame &f : bracket.frames)
-        hasher.text(f.frame->id).value(f.given).value(f.used);
+        hasher.text(f.frame->id).value(f.given).value(f.used).value(f.decides && isDarkFrame(f));
     return hasher.finish();
 }
 

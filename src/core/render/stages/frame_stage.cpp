@@ -141,8 +141,9 @@ Preparation preparationOf(const BracketFrame &frame, const Measured &measured, c
         if (settings.fringes == FringeMode::On && measured.fringes.source != Fringes::Source::None)
             out.fringes = &measured.fringes;
     }
-    if (isDarkFrame(frame))
-        out.denoise = settings.darkNoise / 100.0;
+    // Where a dark frame stands alone, all of its noise is seen.
+    if (isDarkFrame(frame) && settings.darkNoise > 0.0)
+        out.denoise = frame.decides ? 1.0 : settings.darkNoise / 100.0;
     out.noise = frame.measured.noise;
     return out;
 }
