@@ -150,7 +150,7 @@ public:
     /// 1 where `says` does.
     template <class Says> cv::Mat1b where(const Says &says) const
     {
-        cv::Mat1b out = cv::Mat1b::zeros(area_.height(), area_.width());
+        cv::Mat1b out(area_.height(), area_.width(), uint8_t(0));
         forEach([&](int x, int y) { out(y - area_.y0, x - area_.x0) = says(x, y) ? 1 : 0; });
         return out;
     }
