@@ -4,6 +4,7 @@
 #include "colour/oklab.h"
 #include "support/ciede2000.h"
 #include "support/pu21.h"
+#include "worlds/luminance.h"
 
 #include <algorithm>
 #include <chrono>
@@ -15,16 +16,6 @@
 
 namespace yolk::worlds {
 namespace {
-
-constexpr std::array<double, 3> kWeights{0.2126, 0.7152, 0.0722}; // ITU-R BT.709
-
-double luminanceAt(ImageView<const float> rgb, int x, int y)
-{
-    double out = 0.0;
-    for (int c = 0; c < 3; ++c)
-        out += kWeights[size_t(c)] * double(rgb.row(c, y)[x]);
-    return out;
-}
 
 /// The power that brings light nearest to the truth, in the logarithm, where both are well above nothing.
 double commonPower(ImageView<const float> got, ImageView<const float> truth, ImageView<const uint8_t> mask)

@@ -4,6 +4,7 @@
 #include "counted_noise.h"
 #include "support/pu21.h"
 #include "support/synthetic.h"
+#include "worlds/luminance.h"
 
 #include <algorithm>
 #include <cmath>
@@ -11,16 +12,6 @@
 
 namespace yolk::worlds {
 namespace {
-
-double luminanceOf(const Vector3 &rgb)
-{
-    return 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]; // ITU-R BT.709
-}
-
-double luminanceAt(ImageView<const float> rgb, int x, int y)
-{
-    return luminanceOf({double(rgb.row(0, y)[x]), double(rgb.row(1, y)[x]), double(rgb.row(2, y)[x])});
-}
 
 Image<float> scaled(const Image<float> &image, double factor)
 {
@@ -144,10 +135,7 @@ public:
     /// as the frame's own did, as what moved by itself may lie beside by what the hand moved, or by a part of it.
     Vector3 nearestTo(double light, size_t i, int x, int y) const
     {
-        const auto pixelOf = [](const Image<float> &image, int u, int v) {
-            return Vector3{double(image.row(0, v)[u]), double(image.row(1, v)[u]), double(image.row(2, v)[u])};
-        };
-        Vector3 out = pixelOf(light_[i], x, y);
+        Vector3 out = pixelAt(light_[i].view(), x, y);
         const Image<float> &own = brought_[i];
         const double longest = std::max(std::abs(beside_[i].x), std::abs(beside_[i].y));
         const int steps = int(std::ceil(longest));
@@ -155,7 +143,7 @@ public:
             const double part = steps > 0 ? double(s) / steps : 0.0;
             const int u = std::clamp(int(std::lround(x + beside_[i].x * part)), 0, own.width() - 1),
                       v = std::clamp(int(std::lround(y + beside_[i].y * part)), 0, own.height() - 1);
-            const Vector3 pixel = pixelOf(own, u, v);
+            const Vector3 pixel = pixelAt(own.view(), u, v);
             if (std::abs(luminanceOf(pixel) - light) < std::abs(luminanceOf(out) - light))
                 out = pixel;
         }
