@@ -44,6 +44,13 @@ void addFigures(Report &report, const std::string &which, const std::vector<Whol
                    "share of the worlds in which 0.98 of what the keeper holds shows its state");
 }
 
+/// Movers, and no curve or exposure to be found.
+bool isKnownExactly(const worlds::World &world)
+{
+    return world.hasMovers() && !world.isCurved() && world.marks != worlds::Marks::Absent && !world.whiteDiffers &&
+           world.flicker <= 0.0;
+}
+
 } // namespace
 
 void benchWhole(Report &report, const std::string &folder)
@@ -53,13 +60,12 @@ void benchWhole(Report &report, const std::string &folder)
     const auto [first, count] = worldsAsked(200);
     const bool single = first + count <= 1000; // what is shown one by one has been looked at
     std::vector<WholeVerdict> automatic, byHand;
-    // What is known exactly: no curve or exposure to be found, every other world with a keeper of one's own.
+    // Every other world with a keeper of one's own.
     for (uint64_t seed = first; automatic.size() + byHand.size() < count && seed < first + 12 * count; ++seed) {
         if (single && seed >= first + count)
             break;
         const worlds::World world = worlds::worldOf(seed);
-        if (!world.hasMovers() || world.isCurved() || world.marks == worlds::Marks::Absent || world.whiteDiffers ||
-            world.flicker > 0.0)
+        if (!isKnownExactly(world))
             continue;
         const bool chosen = (automatic.size() + byHand.size()) % 2 == 1;
         const WholeVerdict v =
@@ -71,6 +77,26 @@ void benchWhole(Report &report, const std::string &folder)
                         v.things, v.obeyed.value_or(1.0), v.noise, v.score, v.single, world.words().c_str());
             std::fflush(stdout);
         }
+    }
+    // The same worlds at four times the pixels, every tenth of them: larger than a first picture.
+    std::vector<double> same;
+    for (uint64_t seed = first; same.size() < std::max<size_t>(1, count / 10) && seed < first + 12 * count; ++seed) {
+        if (single && seed >= first + count)
+            break;
+        const worlds::World world = worlds::worldOf(seed, 2400, 1600);
+        if (!isKnownExactly(world))
+            continue;
+        same.push_back(worlds::sameAsFirstPicture(world, folder, ctx));
+        if (single) {
+            std::printf("%4llu first picture: %.4f | %s\n", static_cast<unsigned long long>(seed), same.back(),
+                        world.words().c_str());
+            std::fflush(stdout);
+        }
+    }
+    if (!same.empty()) {
+        report.add("whole.first_picture.median", percentile(same, 0.5),
+                   "share of the moved pixels on which the full merge has the same frame, at least 0.99");
+        report.add("whole.first_picture.min", percentile(same, 0.0), "the same");
     }
     if (!automatic.empty())
         addFigures(report, "automatic", automatic);

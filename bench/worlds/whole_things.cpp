@@ -210,17 +210,49 @@ void countThings(const World &world, const States &states, const Image<float> &g
     }
 }
 
+Sources sourcesOf(const ShotWorld &shot)
+{
+    Sources out{{}, std::make_shared<StageCache>(size_t(2) << 30)};
+    out.keepFrames = true;
+    for (const std::string &path : shot.paths)
+        out.frames.push_back(loadFrame(path));
+    return out;
+}
+
+void removeFiles(const ShotWorld &shot)
+{
+    for (const std::string &path : shot.paths)
+        std::filesystem::remove(path);
+}
+
 } // namespace
+
+double sameAsFirstPicture(const World &world, const std::string &folder, ExecContext &ctx)
+{
+    ExecContext shooting = ctx.child({}), analysing = ctx.child({}), merging = ctx.child({});
+    const ShotWorld shot = shoot(world, folder, shooting);
+    const Sources sources = sourcesOf(shot);
+    const int reduction = previewReduction(sources);
+    const Measured measured = analyse(sources, {}, analysing);
+    const RenderPlan plan(sources, measured, {});
+    const MergedPtr first = mergedOf(plan, reduction, merging), full = mergedOf(plan, 1, merging);
+    removeFiles(shot);
+    double moved = 0.0, same = 0.0;
+    for (int y = 0; y < full->fullHeight; ++y)
+        for (int x = 0; x < full->fullWidth; ++x) {
+            const int frame = full->movement.frameAt(x, y);
+            moved += frame >= 0;
+            same += frame >= 0 && frame == first->movement.frameAt(x / reduction, y / reduction);
+        }
+    return moved > 0.0 ? same / moved : 1.0;
+}
 
 WholeVerdict judgeWhole(const World &world, KeeperChoice choice, const std::string &folder, ExecContext &ctx,
                         Image<uint8_t> *misses)
 {
     ExecContext shooting = ctx.child({}), analysing = ctx.child({}), merging = ctx.child({}), again = ctx.child({});
     const ShotWorld shot = shoot(world, folder, shooting);
-    Sources sources{{}, std::make_shared<StageCache>(size_t(2) << 30)};
-    sources.keepFrames = true;
-    for (const std::string &path : shot.paths)
-        sources.frames.push_back(loadFrame(path));
+    const Sources sources = sourcesOf(shot);
     Recipe recipe;
     const size_t byHand = demo::hashed(world.seed + 5) % sources.frames.size();
     if (choice == KeeperChoice::ByHand)
@@ -288,8 +320,7 @@ WholeVerdict judgeWhole(const World &world, KeeperChoice choice, const std::stri
     for (int y = 0; y < all.height(); ++y)
         std::fill_n(all.row(0, y), all.width(), uint8_t(1));
     out.single = test::pu21Psnr(scaled(keeper, scaleTo(keeper, own, all)).view(), own.view());
-    for (const std::string &path : shot.paths)
-        std::filesystem::remove(path);
+    removeFiles(shot);
     return out;
 }
 

@@ -26,4 +26,8 @@ struct WholeVerdict {
 WholeVerdict judgeWhole(const World &world, KeeperChoice choice, const std::string &folder, ExecContext &ctx,
                         Image<uint8_t> *misses = nullptr);
 
+/// Share of the pixels said to have moved in the full merge where the first picture has the same frame standing. The
+/// world must be larger than a first picture is.
+double sameAsFirstPicture(const World &world, const std::string &folder, ExecContext &ctx);
+
 } // namespace yolk::worlds

@@ -70,6 +70,7 @@ void writeReport(const std::string &path, const OpenSet &set, const RadianceRepo
                                       {"frame", given(place.frame)},
                                       {"counts", counts},
                                       {"by_hand", place.byHand},
+                                      {"removed", place.removed},
                                       {"slight", place.slight},
                                       {"keeper_holds", place.keeperHolds}});
     }

@@ -238,6 +238,18 @@ private Q_SLOTS:
         QTest::mouseClick(group().removeButton(), Qt::LeftButton);
         settle();
         QCOMPARE(document().recipe().movement.regions.size(), size_t(1));
+        // The keeper's square is in the way: the ground of the other frames takes its place.
+        document().removeRegion(0);
+        settle();
+        QVERIFY(squareOf(2));
+        group().drawButton(HandTask::Remove)->click();
+        drag(roundSquare(2));
+        settle();
+        QVERIFY(!squareOf(2) && !squareOf(1) && !squareOf(3));
+        QCOMPARE(group().regions()->item(0)->text(), QStringLiteral("Remove what is in the way"));
+        document().undo();
+        document().undo();
+        settle();
         // Escape ends drawing, and a click goes round nothing.
         group().drawButton(HandTask::Treat)->click();
         window_->activateWindow(); // commands of menus need it

@@ -1,5 +1,6 @@
 #include "support/moving_scenes.h"
 
+#include "image/copy.h"
 #include "io/radiance_file.h"
 #include "support/demo_data.h"
 #include "support/synthetic.h"

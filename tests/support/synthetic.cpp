@@ -46,15 +46,6 @@ Image<float> grainyScene(int width, int height, double low, double stops)
     return out;
 }
 
-Image<float> copyOf(const Image<float> &in)
-{
-    Image<float> out(in.shape());
-    for (int c = 0; c < in.planes(); ++c)
-        for (int y = 0; y < in.height(); ++y)
-            std::copy_n(in.row(c, y), in.width(), out.row(c, y));
-    return out;
-}
-
 Image<uint16_t> codesOf(ImageView<const float> linear)
 {
     Image<uint16_t> out(linear.shape());

@@ -18,8 +18,6 @@ Image<float> rampScene(int width, int height, double low, double stops);
 /// Grains of 4 x 4 pixels of any light from `low` on over `stops`, the same at every call: something to hold on to.
 Image<float> grainyScene(int width, int height, double low, double stops);
 
-Image<float> copyOf(const Image<float> &in);
-
 /// 16-bit codes of linear values (io/linear_codes.h), clipped at 1.
 Image<uint16_t> codesOf(ImageView<const float> linear);
 

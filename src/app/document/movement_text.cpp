@@ -15,14 +15,28 @@ std::vector<size_t> placesToShow(const MergedSet &merged)
     return out;
 }
 
+size_t largePlaces(const MergedSet &merged)
+{
+    constexpr double kSmall = 2e-3; // of the picture: some 45 x 45 pixels of a screen's million
+    const double least = kSmall * double(merged.fullWidth) * merged.fullHeight / (merged.reduction * merged.reduction);
+    const std::vector<size_t> places = placesToShow(merged); // larger ones first
+    const auto large = std::ranges::count_if(places, [&](size_t i) {
+        const MovedPlace &p = merged.movement.places[i];
+        return p.byHand || p.removed || p.pixels >= least;
+    });
+    return large > 0 ? size_t(large) : std::min<size_t>(1, places.size());
+}
+
 QString movementSummary(const MergedSet &merged)
 {
-    const int count = int(placesToShow(merged).size());
+    const size_t count = placesToShow(merged).size(), large = largePlaces(merged);
     if (count == 0)
         return Document::tr("nothing moved");
-    const QString share = percentText(merged.movement.share());
-    return count == 1 ? Document::tr("1 place, %1 of the picture").arg(share)
-                      : Document::tr("%1 places, %2 of the picture").arg(count).arg(share);
+    QString places = large == 1 ? Document::tr("1 place") : Document::tr("%1 places").arg(large);
+    if (count > large)
+        places = count - large == 1 ? Document::tr("%1 and 1 small one").arg(places)
+                                    : Document::tr("%1 and %2 small ones").arg(places).arg(count - large);
+    return Document::tr("%1, %2 of the picture").arg(places, percentText(merged.movement.share()));
 }
 
 QString placeText(const Document &document, const MergedSet &merged, size_t index)
@@ -32,6 +46,8 @@ QString placeText(const Document &document, const MergedSet &merged, size_t inde
     const int keeper = document.numberOf(merged.frameIds[merged.movement.keeper]).value_or(0);
     if (place.byHand)
         return Document::tr("Taken from frame %1, as you said.").arg(frame);
+    if (place.removed)
+        return Document::tr("What was in the way is gone; most of it is frame %1.").arg(frame);
     constexpr double kAll = 0.995; // shown as 100 %
     if (place.frame == merged.movement.keeper)
         return place.keeperHolds >= kAll

@@ -6,6 +6,8 @@
 namespace yolk::app {
 
 /// "3 places, 1.2 % of the picture"; "nothing moved".
+/// How many of those are large enough to be called things; the others are small ones: leaves, ripples.
+size_t largePlaces(const MergedSet &merged);
 QString movementSummary(const MergedSet &merged);
 
 /// Indices of the places that are things or were drawn: those to jump to.

@@ -87,9 +87,9 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     auto *drawLayout = new QGridLayout(draw);
     drawLayout->setContentsMargins(0, 0, 0, 0);
     drawLayout->setSpacing(6);
-    const std::array texts{tr("Treat only…"), tr("Leave alone…"), tr("Take from…")};
-    const std::array ways{tr("Draw round a part of the picture. %1."), tr("Draw round a part of the picture. %1."),
-                          tr("Paint over a part of the picture. %1.")};
+    const std::array texts{tr("Treat only…"), tr("Leave alone…"), tr("Take from…"), tr("Remove…")};
+    const QString round = tr("Draw round a part of the picture. %1.");
+    const std::array ways{round, round, tr("Paint over a part of the picture. %1."), round};
     for (size_t i = 0; i < draw_.size(); ++i) {
         draw_[i] = new QPushButton(texts[i], this);
         draw_[i]->setToolTip(ways[i].arg(words(kHandTasks[i].help)));
@@ -98,8 +98,9 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     }
     drawLayout->addWidget(draw_[0], 0, 0);
     drawLayout->addWidget(draw_[1], 0, 1);
-    drawLayout->addWidget(draw_[2], 1, 0);
-    drawLayout->addWidget(source_, 1, 1);
+    drawLayout->addWidget(draw_[3], 1, 0);
+    drawLayout->addWidget(draw_[2], 2, 0);
+    drawLayout->addWidget(source_, 2, 1);
     drawLayout->setColumnStretch(0, 1);
     drawLayout->setColumnStretch(1, 1);
     regions_->setAccessibleName(tr("Areas drawn by hand"));
@@ -183,6 +184,7 @@ void MovementGroup::takeFrames()
         if (int(i) == source || (source < 0 && i == bracket.reference))
             source_->setCurrentIndex(source_->count() - 1);
     }
+    choices->addAction(tr("Remove"), this, [this] { decide(HandTask::Remove, std::nullopt); });
     refreshKeeper();
     shown_.reset(); // areas name frames
     refresh();
@@ -276,7 +278,7 @@ void MovementGroup::refreshFound()
         const bool chosen = document_->numberOf(document_->recipe().frames.keeper).has_value();
         const auto others = std::ranges::count_if(places, [&](size_t i) {
             const MovedPlace &p = merged->movement.places[i];
-            return !p.byHand && p.frame != merged->movement.keeper;
+            return !p.byHand && !p.removed && p.frame != merged->movement.keeper;
         });
         QString text = movementSummary(*merged) + QStringLiteral(". ") +
                        (chosen ? tr("Keeper: frame %1.") : tr("Keeper: frame %1, automatic.")).arg(keeper);
@@ -291,8 +293,13 @@ void MovementGroup::refreshFound()
         return place_.reset();
     if (place_ && *place_ >= places.size())
         place_ = places.size() - 1;
-    placeName_->setText(place_ ? tr("%1 of %2").arg(*place_ + 1).arg(places.size())
-                               : tr("%1 places").arg(places.size()));
+    const size_t large = largePlaces(*merged);
+    if (!place_)
+        placeName_->setText(tr("%1 places").arg(large));
+    else if (*place_ < large)
+        placeName_->setText(tr("%1 of %2").arg(*place_ + 1).arg(large));
+    else
+        placeName_->setText(tr("small, %1 of %2").arg(*place_ + 1 - large).arg(places.size() - large));
     placeWords_->setVisible(place_.has_value());
     decision_->setVisible(place_.has_value());
     if (place_)

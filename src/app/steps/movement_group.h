@@ -71,7 +71,7 @@ private:
     QToolButton *before_, *next_;
     QPushButton *decision_;
     QLabel *handName_;
-    std::array<QPushButton *, 3> draw_{};
+    std::array<QPushButton *, kHandTasks.size()> draw_{};
     QComboBox *source_;
     ValueSlider *brush_;
     QListWidget *regions_;

@@ -31,7 +31,7 @@ QString percentText(double share)
         return QStringLiteral("0 %");
     if (share < 5e-5)
         return QCoreApplication::translate("NumberText", "less than 0.01 %");
-    return QLocale().toString(share * 100.0, 'f', share < 0.01 ? 2 : 1) + QStringLiteral(" %");
+    return QLocale().toString(share * 100.0, 'f', share < 0.01 ? 2 : 1) + QStringLiteral("\u00a0%");
 }
 
 QString shutterText(const Metadata &metadata)

@@ -47,8 +47,9 @@ enum class Fit { Close, Loose };
 /// Memory: 8 bytes per cell, and some rows a thread.
 Comparison compare(const CellFrame &a, const CellFrame &b, Fit fit, double response, ExecContext &ctx);
 
-/// Compares frames under a close fit; pairs with the preferred frame, which most places ask for again, are kept.
-/// Memory: 8 bytes per cell and frame.
+/// Compares frames under a close fit, once where that can be kept: pairs with the preferred frame, which most places ask
+/// for again, and kMostKept others.
+/// Memory: 8 bytes per cell and pair that is kept.
 class CloseComparisons {
 public:
     CloseComparisons(std::span<const CellFrame> frames, size_t preferred, double response)
@@ -58,8 +59,10 @@ public:
     std::shared_ptr<const Comparison> of(size_t a, size_t b, ExecContext &ctx);
 
 private:
+    static constexpr size_t kMostKept = 8;
     std::span<const CellFrame> frames_;
     size_t preferred_;
+    size_t others_ = 0; ///< that are kept
     double response_;
     std::map<std::pair<size_t, size_t>, std::shared_ptr<const Comparison>> kept_;
 };

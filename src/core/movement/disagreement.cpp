@@ -255,8 +255,11 @@ std::shared_ptr<const Comparison> CloseComparisons::of(size_t a, size_t b, ExecC
         return at->second;
     auto out = std::make_shared<const Comparison>(
         compare(frames_[pair.first], frames_[pair.second], Fit::Close, response_, ctx));
-    if (a == preferred_ || b == preferred_)
+    const bool other = a != preferred_ && b != preferred_;
+    if (!other || others_ < kMostKept) {
         kept_[pair] = out;
+        others_ += other;
+    }
     return out;
 }
 

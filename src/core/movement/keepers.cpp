@@ -95,7 +95,7 @@ std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &pla
     constexpr double kSome = 0.02; // of a place: of a whole thing 98 % are of one state
     std::vector<double> lights(keepers.size()), size(keepers.size()), unborne(keepers.size());
     for (size_t frame = 0; frame < frames.size(); ++frame) {
-        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == frame && !k.whatever; }))
+        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == frame && !k.isDrawn(); }))
             continue;
         const ClippedCells clipped = clippedCells(frames, frame);
         const Image<uint8_t> lone = loneCells(frames[frame], clipped);
@@ -117,17 +117,19 @@ std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &pla
 
 } // namespace
 
-Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const size_t> takenFrom,
+Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const PlaceKeeper> drawn,
                   const KeeperRequest &request, CloseComparisons &close, ExecContext &ctx)
 {
     const Holdings holdings(frames, places);
     Keepers out{request.chosen ? *request.chosen : holdings.keeper(request.preferred), {}, {}, {}};
-    const size_t found = size_t(places.count) - takenFrom.size();
+    const size_t found = size_t(places.count) - drawn.size();
     for (size_t i = 0; i < size_t(places.count); ++i) {
         out.held.push_back(holdings.holds(out.ofAll, i + 1));
         out.ofPlace.push_back(i >= found
-                                  ? PlaceKeeper{takenFrom[i - found], true, true}
+                                  ? drawn[i - found]
                                   : holdings.keeperOf(i + 1, out.ofAll, request.preferred, request.chosen.has_value()));
+        if (out.ofPlace.back().removes)
+            out.ofPlace.back().frame = out.ofAll;
     }
     out.lights = lightsElsewhere(frames, places, out.ofPlace, close, ctx);
     const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, out.lights, request.mayReplace);

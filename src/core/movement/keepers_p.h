@@ -20,8 +20,8 @@ struct Keepers {
     Image<uint16_t> lights;   ///< as lightsElsewhere() has it
 };
 
-/// `takenFrom`: the frames of the last places, which were drawn.
-Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const size_t> takenFrom,
+/// `drawn`: of the last places. Where something is to be removed, the keeper of all is what shows it.
+Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, std::span<const PlaceKeeper> drawn,
                   const KeeperRequest &request, CloseComparisons &close, ExecContext &ctx);
 
 } // namespace yolk

@@ -34,7 +34,7 @@ public:
         for (int y = 0; y < height; ++y)
             for (int x = 0; x < width; ++x)
                 if (const size_t place = places.of.row(0, y)[x]; place > 0)
-                    if (const PlaceKeeper &k = keepers[place - 1]; k.frame == keeper && !k.whatever)
+                    if (const PlaceKeeper &k = keepers[place - 1]; k.frame == keeper && !k.isDrawn())
                         candidates.row(0, y)[x] = lone.row(0, y)[x];
         cv::Mat opened, labels;
         cv::morphologyEx(matOf(candidates), opened, cv::MORPH_OPEN, cv::Mat::ones(3, 3, CV_8U));
@@ -205,7 +205,7 @@ Image<uint16_t> lightsElsewhere(const std::vector<CellFrame> &frames, const Plac
     const std::vector<Rect> areas = areasOf(places);
     std::map<size_t, ClippedCells> clipped; // of each frame, where it is asked for
     for (size_t keeper = 0; keeper < frames.size(); ++keeper) {
-        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == keeper && !k.whatever; }))
+        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == keeper && !k.isDrawn(); }))
             continue;
         const CellFrame &own = frames[keeper];
         const Lights lights(frames, places, keepers, keeper);

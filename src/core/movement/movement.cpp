@@ -2,6 +2,7 @@
 
 #include "align/warp.h"
 #include "base/vectorise.h"
+#include "image/copy.h"
 #include "image/mat_p.h"
 #include "movement/cells_p.h"
 #include "movement/keepers_p.h"
@@ -11,6 +12,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
 #include <numeric>
 
 namespace yolk {
@@ -18,6 +20,12 @@ namespace {
 
 constexpr float kSeeing = 0.35f; // share of the light that must be noticed for that to be believed
 constexpr int kAround = 2;       // cells around a difference that are not believed either
+
+/// Whether an area of a task is a place of its own.
+bool makesPlace(HandTask task)
+{
+    return task == HandTask::TakeFrom || task == HandTask::Remove;
+}
 
 /// What was drawn, by the cells it covers.
 struct DrawnCells {
@@ -35,7 +43,7 @@ Image<uint8_t> cellsThatCount(const std::vector<DrawnCells> &drawn, int width, i
     for (int y = 0; y < height; ++y)
         std::fill_n(out.row(0, y), width, uint8_t(!named));
     for (const DrawnCells &region : drawn)
-        for (int y = 0; y < height && region.task != HandTask::TakeFrom; ++y)
+        for (int y = 0; y < height && !makesPlace(region.task); ++y)
             for (int x = 0; x < width; ++x)
                 if (region.inside.row(0, y)[x])
                     out.row(0, y)[x] = region.task == HandTask::Treat;
@@ -138,24 +146,59 @@ Image<uint8_t> unseenCells(const std::vector<CellFrame> &cells, const Image<uint
     return out;
 }
 
-/// Cells where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less also those
-/// where `a` clips and `b` is no darker than that.
+/// Cells of a rectangle where frame `b` shows the same as `a`, as far as anybody can tell; of one that was exposed less
+/// also those where `a` clips and `b` is no darker than that.
 enum class Other { Darker, Brighter };
-Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, const Comparison &pair)
+Image<uint8_t> sameCells(const CellFrame &a, const CellFrame &b, Other other, const Comparison &pair, const Rect &area,
+                         ExecContext &ctx)
 {
-    const int width = pair.apart.width(), height = pair.apart.height();
-    Image<uint8_t> out(width, height, 1), differs(width, height, 1);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            const bool standsIn = other == Other::Darker && a.nearClips.row(0, y)[x] && !b.nearClips.row(0, y)[x] &&
-                                  !b.absent.row(0, y)[x];
-            out.row(0, y)[x] = standsIn || pair.blind.row(0, y)[x] <= kSeeing;
-            differs.row(0, y)[x] =
-                pair.apart.row(0, y)[x] > kSame || (standsIn && !a.clips.row(0, y)[x] && !alike(a, b, x, y));
-        }
+    // What differs just outside counts as well.
+    const Rect all{std::max(0, area.x0 - kAround), std::max(0, area.y0 - kAround),
+                   std::min(pair.apart.width(), area.x1 + kAround), std::min(pair.apart.height(), area.y1 + kAround)};
+    Image<uint8_t> out(all.width(), all.height(), 1), differs(all.width(), all.height(), 1);
+    forEachBand(ctx, all.height(), [&](int y0, int y1) {
+        for (int v = y0; v < y1; ++v)
+            for (int u = 0; u < all.width(); ++u) {
+                const int x = all.x0 + u, y = all.y0 + v;
+                const bool standsIn = other == Other::Darker && a.nearClips.row(0, y)[x] && !b.nearClips.row(0, y)[x] &&
+                                      !b.absent.row(0, y)[x];
+                out.row(0, v)[u] = standsIn || pair.blind.row(0, y)[x] <= kSeeing;
+                differs.row(0, v)[u] =
+                    pair.apart.row(0, y)[x] > kSame || (standsIn && !a.clips.row(0, y)[x] && !alike(a, b, x, y));
+            }
+    });
     cv::Mat same = matOf(out), around;
     cv::dilate(matOf(differs), around, cv::Mat::ones(2 * kAround + 1, 2 * kAround + 1, CV_8U));
     same.setTo(0, around);
+    Image<uint8_t> inside(area.width(), area.height(), 1);
+    for (int v = 0; v < area.height(); ++v)
+        std::copy_n(out.row(0, v + area.y0 - all.y0) + area.x0 - all.x0, area.width(), inside.row(0, v));
+    return inside;
+}
+
+/// Around the cells in which each frame stands, by index.
+std::vector<Rect> standingAreas(const Image<uint16_t> &standing, size_t frames)
+{
+    std::vector<Rect> out(frames + 1, {standing.width(), standing.height(), 0, 0});
+    for (int y = 0; y < standing.height(); ++y)
+        for (int x = 0; x < standing.width(); ++x) {
+            Rect &r = out[standing.row(0, y)[x]];
+            r = {std::min(r.x0, x), std::min(r.y0, y), std::max(r.x1, x + 1), std::max(r.y1, y + 1)};
+        }
+    out.erase(out.begin()); // nobody
+    return out;
+}
+
+/// Of each place, the frame that stands in most of its cells.
+std::vector<size_t> mostlyStanding(const Image<uint16_t> &standing, const Places &places, size_t frames)
+{
+    std::vector<size_t> cells(size_t(places.count) * frames), out;
+    forEachCore(places, [&](size_t place, int x, int y) {
+        if (const size_t frame = standing.row(0, y)[x]; frame > 0)
+            ++cells[(place - 1) * frames + frame - 1];
+    });
+    for (auto from = cells.begin(); from != cells.end(); from += ptrdiff_t(frames))
+        out.push_back(size_t(std::max_element(from, from + ptrdiff_t(frames)) - from));
     return out;
 }
 
@@ -165,30 +208,35 @@ void steerFrames(const std::vector<CellFrame> &frames, const Places &places, Clo
                  ExecContext &ctx)
 {
     const Image<uint16_t> &standing = out.standing;
-    const int width = places.of.width(), height = places.of.height();
-    std::vector<bool> stands(frames.size() + 1);
     for (size_t i = 0; i < frames.size(); ++i)
-        out.grids.emplace_back(width, height, 1);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x)
-            stands[standing.row(0, y)[x]] = true;
+        out.grids.emplace_back(places.of.width(), places.of.height(), 1);
+    const std::vector<Rect> areas = standingAreas(standing, frames.size());
+    std::mutex counting;
     for (size_t state = 0; state < frames.size(); ++state)
-        for (size_t i = 0; i < frames.size() && stands[state + 1]; ++i) {
+        for (size_t i = 0; i < frames.size() && areas[state].x1 > 0; ++i) {
             ExecContext own = ctx.child({});
-            Image<uint8_t> same;
-            if (i != state)
-                same = sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
-                                 *close.of(state, i, own));
-            for (int y = 0; y < height; ++y)
-                for (int x = 0; x < width; ++x) {
-                    if (standing.row(0, y)[x] != state + 1)
-                        continue;
-                    MovedPlace &place = out.places[places.of.row(0, y)[x] - 1u];
-                    const bool counts = i == state || (!place.byHand && same.row(0, y)[x]);
-                    const int weight = places.weight.row(0, y)[x];
-                    out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
-                    place.counts[i] += counts && places.core.row(0, y)[x];
-                }
+            const Rect &area = areas[state];
+            const Image<uint8_t> same =
+                i == state ? Image<uint8_t>()
+                           : sameCells(frames[state], frames[i], i < state ? Other::Darker : Other::Brighter,
+                                       *close.of(state, i, own), area, own);
+            forEachBand(own, area.height(), [&](int y0, int y1) {
+                std::vector<int> counted(out.places.size());
+                for (int y = area.y0 + y0; y < area.y0 + y1; ++y)
+                    for (int x = area.x0; x < area.x1; ++x) {
+                        if (standing.row(0, y)[x] != state + 1)
+                            continue;
+                        const size_t at = places.of.row(0, y)[x] - 1u;
+                        const bool counts =
+                            i == state || (!out.places[at].byHand && same.row(0, y - area.y0)[x - area.x0]);
+                        const int weight = places.weight.row(0, y)[x];
+                        out.grids[i].row(0, y)[x] = int8_t(counts ? weight : -weight);
+                        counted[at] += counts && places.core.row(0, y)[x];
+                    }
+                const std::scoped_lock lock(counting);
+                for (size_t at = 0; at < counted.size(); ++at)
+                    out.places[at].counts[i] += counted[at];
+            });
         }
     const double cellPixels = double(out.cell) * out.cell;
     for (MovedPlace &p : out.places)
@@ -283,6 +331,20 @@ size_t Movement::bytes() const
     return out;
 }
 
+Movement enlarged(const Movement &movement, int factor, int width, int height)
+{
+    Movement out{movement.keeper,        movement.places,           movement.cell * factor,
+                 copyOf(movement.cells), copyOf(movement.standing), {}};
+    for (MovedPlace &p : out.places) {
+        p.area = {p.area.x0 * factor, p.area.y0 * factor, std::min(p.area.x1 * factor, width),
+                  std::min(p.area.y1 * factor, height)};
+        p.pixels *= double(factor) * factor;
+    }
+    for (const Image<int8_t> &grid : movement.grids)
+        out.grids.push_back(copyOf(grid));
+    return out;
+}
+
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx)
 {
     check(frames, request);
@@ -290,7 +352,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     Movement out;
     out.cell = std::max(1, int(std::ceil(std::sqrt(double(shape.pixels()) / request.mostCells))));
     out.keeper = request.keeper.value_or(request.preferred);
-    const bool draws = std::ranges::any_of(request.drawn, [](const auto &r) { return r.task == HandTask::TakeFrom; });
+    const bool draws = std::ranges::any_of(request.drawn, [](const auto &r) { return makesPlace(r.task); });
     if (frames.size() < 2 || (request.sensitivity <= 0.0 && !draws))
         return out;
     ExecContext reducing = ctx.part(0.0, 0.4), comparing = ctx.part(0.4, 0.8), deciding = ctx.part(0.8, 1.0);
@@ -319,11 +381,13 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     const Image<uint8_t> unseen = unseenCells(cells, counts, closely.blind, ctx.child({}));
     Places places = brought ? placesIn(loosely, closely.apart, unseen) : placesIn(closely.apart, unseen);
     const int found = places.count;
-    std::vector<size_t> takenFrom;
+    std::vector<PlaceKeeper> byHand;
     for (const DrawnCells &region : drawn) {
-        if (region.task == HandTask::TakeFrom) {
+        if (makesPlace(region.task)) {
             addPlace(region.inside, places);
-            takenFrom.push_back(region.frame);
+            byHand.push_back(region.task == HandTask::TakeFrom
+                                 ? PlaceKeeper{.frame = region.frame, .inTheDark = true, .whatever = true}
+                                 : PlaceKeeper{.removes = true});
         } else if (region.task == HandTask::LeaveAlone) {
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x)
@@ -334,14 +398,15 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     if (places.count == 0)
         return out;
     const Keepers keepers =
-        keepersOf(cells, places, takenFrom, {request.keeper, request.preferred, !brought}, close, deciding);
+        keepersOf(cells, places, byHand, {request.keeper, request.preferred, !brought}, close, deciding);
     out.keeper = keepers.ofAll;
 
     out.places.resize(size_t(places.count));
     for (size_t i = 0; i < out.places.size(); ++i) {
         MovedPlace &p = out.places[i];
-        p.byHand = int(i) >= found;
-        p.slight = !p.byHand && int(i) >= places.wide;
+        p.byHand = keepers.ofPlace[i].whatever;
+        p.removed = keepers.ofPlace[i].removes;
+        p.slight = int(i) < found && int(i) >= places.wide;
         p.frame = keepers.ofPlace[i].frame;
         p.keeperHolds = keepers.held[i];
         p.counts.assign(frames.size(), 0.0);
@@ -355,9 +420,14 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    for (MovedPlace &p : out.places)
-        p.slight = p.slight || (!p.byHand && p.pixels < kLeastThing * double(shape.pixels()));
     out.standing = standingFrames(cells, places, keepers.ofPlace, keepers.lights, close, deciding);
+    const std::vector<size_t> mostly = mostlyStanding(out.standing, places, frames.size());
+    for (size_t i = 0; i < out.places.size(); ++i) {
+        MovedPlace &p = out.places[i];
+        if (p.removed)
+            p.frame = mostly[i];
+        p.slight = p.slight || (int(i) < found && p.pixels < kLeastThing * double(shape.pixels()));
+    }
     steerFrames(cells, places, close, out, deciding);
     out.cells = std::move(places.of);
     sortPlaces(out);

@@ -23,7 +23,7 @@ struct MovementRequest {
     std::optional<size_t> keeper;     ///< empty: the frame that holds most of what moved
     size_t preferred = 0;             ///< among equals: the reference frame
     std::vector<DrawnRegion> drawn{}; ///< later ones win
-    double mostCells = 0.8e6;         ///< how finely it is looked for: cells of the picture
+    double mostCells = 1.6e6;         ///< how finely it is looked for: cells of the picture; a first picture's pixels
 };
 
 /// A connected place where something moved, in pixels of the frames.
@@ -35,6 +35,7 @@ struct MovedPlace {
     double keeperHolds = 0.0;     ///< share of the place that the keeper shows, neither clipped nor lost in noise
     bool slight = false;          ///< no thing: too small, or edges that do not meet, which alignment left
     bool byHand = false;          ///< taken from this frame because somebody said so
+    bool removed = false;         ///< somebody said that what was in the way goes; `frame` stands in most of it
     bool operator==(const MovedPlace &) const = default;
 };
 
@@ -58,14 +59,17 @@ struct Movement {
 
 /// In a place the keeper decides if it holds most of it (one chosen by hand: anything of it), else the frame that shows
 /// it best; where that clips, drowns or ends, frames stand in that do not contradict it, with seams where they agree.
-/// Other frames are merged where they show the same, as far as noise lets anybody tell. Places are grown to where frames
-/// agree, so that no half things remain.
+/// What is to be removed gives way to what most frames show, cell by cell. Other frames are merged where they show the
+/// same, as far as noise lets anybody tell. Places are grown to where frames agree, so that no half things remain.
 /// Shapes:  1 or more frames of one size, as in doubted(), dark to bright. Throws ArgumentError, Cancelled.
 /// Threads: bands; the same bits for any runner.
 /// Memory:  some 60 bytes per cell, 14 per cell and frame; at most `mostCells` of them.
 /// Source:  whole regions of one state as in [Gallo2009] and [PeceKautz2010], by connected components, with seams by
 /// [BoykovVekslerZabih2001]; the test is our own.
 Movement findMovement(std::span<const AlignedFrame> frames, const MovementRequest &request, ExecContext &ctx);
+
+/// The same on `width` x `height` pixels that are `factor` times as fine.
+Movement enlarged(const Movement &movement, int factor, int width, int height);
 
 /// Round the largest connected part of a place, in pixels of the frames; empty where there is no such place.
 std::vector<Point> outlineOf(const Movement &movement, size_t place);

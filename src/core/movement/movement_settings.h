@@ -19,6 +19,7 @@ enum class HandTask {
     Treat,      ///< movement is looked for here only, and in other parts of this task
     LeaveAlone, ///< merged as if nothing moved
     TakeFrom,   ///< from one frame, whatever moved
+    Remove,     ///< what is in the way goes, wherever another frame shows what stands behind it
 };
 
 /// A part of the picture that was drawn by hand.
@@ -49,6 +50,8 @@ inline constexpr std::array kHandTasks{
                      "Movement is looked for in these areas and nowhere else"},
     Choice<HandTask>{HandTask::LeaveAlone, "leave", "Leave this alone", "Here all frames count, whatever moved"},
     Choice<HandTask>{HandTask::TakeFrom, "take", "Take from a frame", "Here one frame counts and no other"},
+    Choice<HandTask>{HandTask::Remove, "remove", "Remove what is in the way",
+                     "What moved goes, wherever other frames show what stands behind it"},
 };
 
 /// Of a drawn area.

@@ -17,6 +17,9 @@ constexpr float kContradicts = 10.0f, kAbsent = 1e4f;
 // Costs of a seam between two cells: where the frames differ in both, more than a clipped cell; where they agree, just
 // so much that there are no seams without need.
 constexpr float kSeam = 4.0f, kStep = 0.02f;
+// Where something is to be removed: costs of what no other frame shows, which is as bad as contradicting; and of what is
+// to go, among equals.
+constexpr float kAlone = kContradicts, kInTheWay = 1.5f;
 
 constexpr float kSigmas = 3.0f, kDarker = 0.9f; // of a clipped light: what others may show of it
 
@@ -64,7 +67,7 @@ public:
                 if (decides(keeper, frames, x, y))
                     continue;
                 nodeAt_.row(0, y)[x] = int(cells_.size());
-                cells_.push_back({x, y, keeper.frame});
+                cells_.push_back({x, y, keeper.frame, keeper.removes});
             }
         costs_.resize(cells_.size() * frames.size());
     }
@@ -85,11 +88,14 @@ public:
                 ExecContext own = ctx.child({});
                 const auto pair = close.of(keeper, i, own);
                 for (size_t node = 0; node < cells_.size(); ++node)
-                    if (const Cell &c = cells_[node]; c.keeper == keeper && !frames_[keeper].absent.row(0, c.y)[c.x] &&
+                    if (const Cell &c = cells_[node]; c.keeper == keeper && !c.removes &&
+                                                      !frames_[keeper].absent.row(0, c.y)[c.x] &&
                                                       pair->apart.row(0, c.y)[c.x] > kSame)
                         costs_[node * n + i] += kContradicts;
             }
         }
+        if (std::ranges::any_of(cells_, &Cell::removes))
+            addRemoval(close, ctx);
         for (size_t node = 0; node < cells_.size(); ++node) {
             const float *own = costs_.data() + node * n;
             // The keeper where it is as good as any.
@@ -120,7 +126,46 @@ private:
     struct Cell {
         int x, y;
         size_t keeper;
+        bool removes;
     };
+
+    /// What stands behind is what most frames show; with only two, what the keeper does not.
+    void addRemoval(CloseComparisons &close, ExecContext &ctx)
+    {
+        const size_t n = frames_.size();
+        std::vector<float> agreeing(costs_.size()); // of each frame, how many others show the same
+        std::vector<uint8_t> likeKeeper(costs_.size());
+        for (size_t a = 0; a < n; ++a)
+            for (size_t b = a + 1; b < n; ++b) {
+                ExecContext own = ctx.child({});
+                const auto pair = close.of(a, b, own);
+                for (size_t node = 0; node < cells_.size(); ++node) {
+                    const Cell &c = cells_[node];
+                    // Who shows nothing agrees with nobody.
+                    if (!c.removes || !shows(a, c) || !shows(b, c) || pair->apart.row(0, c.y)[c.x] > kSame)
+                        continue;
+                    agreeing[node * n + a] += 1.0f;
+                    agreeing[node * n + b] += 1.0f;
+                    likeKeeper[node * n + a] |= b == c.keeper;
+                    likeKeeper[node * n + b] |= a == c.keeper;
+                }
+            }
+        for (size_t node = 0; node < cells_.size(); ++node) {
+            if (!cells_[node].removes)
+                continue;
+            const float *own = agreeing.data() + node * n;
+            const float most = *std::max_element(own, own + n);
+            for (size_t i = 0; i < n; ++i) {
+                costs_[node * n + i] += most > 0.0f ? kAlone * (most - own[i]) / most : 0.0f;
+                const bool same = i == cells_[node].keeper || likeKeeper[node * n + i];
+                costs_[node * n + i] += same ? kInTheWay : 0.0f;
+            }
+        }
+    }
+    bool shows(size_t frame, const Cell &c) const
+    {
+        return !frames_[frame].clips.row(0, c.y)[c.x] && !frames_[frame].absent.row(0, c.y)[c.x];
+    }
     static float costOf(const CellFrame &frame, int x, int y)
     {
         return frame.absent.row(0, y)[x]  ? kAbsent
@@ -148,7 +193,7 @@ private:
             taking[node] = costs_[node * n + alpha - 1u] - costs_[node * n + label(node) - 1u];
         }
         for (size_t node = 0; node < cells_.size(); ++node) {
-            const auto [x, y, keeper] = cells_[node];
+            const int x = cells_[node].x, y = cells_[node].y;
             const uint16_t here = label(node);
             for (const auto &[dx, dy] : {std::pair(-1, 0), std::pair(1, 0), std::pair(0, -1), std::pair(0, 1)}) {
                 const int u = x + dx, v = y + dy;
@@ -215,7 +260,7 @@ bool isDarkerThanClipped(const CellFrame &clipped, const CellFrame &other, int x
 bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, int x, int y)
 {
     const CellFrame &frame = frames[keeper.frame];
-    if (frame.absent.row(0, y)[x])
+    if (keeper.removes || frame.absent.row(0, y)[x])
         return false;
     return keeper.whatever || (keeper.inTheDark ? !frame.clips.row(0, y)[x] : meritOf(frame, x, y) > 0.0f);
 }

@@ -14,6 +14,8 @@ struct PlaceKeeper {
     size_t frame = 0;
     bool inTheDark = false; ///< also where its light drowns in noise
     bool whatever = false;  ///< wherever it shows anything, clipped or not: somebody said so
+    bool removes = false;   ///< nobody: what most frames show, and of equals what this one does not
+    bool isDrawn() const { return whatever || removes; }
 };
 
 /// Signal to noise of a pixel below which a frame does not hold it.
@@ -35,7 +37,7 @@ bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, in
 /// 1 + index of the frame that stands in each cell of the places, 0 elsewhere. Where a place's keeper decides, that is
 /// the keeper. In what it leaves open, clipped or not shown, frames stand in that do not contradict what it does say,
 /// so that they show their light well and the seams between them run where they show the same; where every one
-/// contradicts it, its own light stays.
+/// contradicts it, its own light stays. Where something is to be removed, frames stand that show what most do.
 /// `keepers`: one for each place; `instead`: as lightsElsewhere() has it. Threads: one, but for comparisons.
 /// Source: seams by expansion moves, [BoykovVekslerZabih2001].
 Image<uint16_t> standingFrames(const std::vector<CellFrame> &frames, const Places &places,

@@ -1,5 +1,6 @@
 // What moved: found, decided, drawn by hand, and what that makes of the merge.
 #include "align/warp.h"
+#include "image/copy.h"
 #include "io/linear_codes.h"
 #include "merge/radiance_merge.h"
 #include "movement/movement.h"
@@ -60,7 +61,7 @@ std::vector<Image<float>> squares(const std::vector<int> &lefts, float light)
     const Image<float> ground = test::rampScene(320, 200, 0.05, 3);
     std::vector<Image<float>> out;
     for (int left : lefts) {
-        out.push_back(test::copyOf(ground));
+        out.push_back(copyOf(ground));
         for (int c = 0; c < 3; ++c)
             for (int y = 80; y < 120; ++y)
                 std::fill_n(out.back().row(c, y) + left, 40, light);
@@ -317,7 +318,7 @@ private Q_SLOTS:
         // A large slow thing of one light: its inside is the same in all frames that hold it.
         std::vector<Image<float>> states;
         for (int left : {60, 75, 90}) {
-            states.push_back(test::copyOf(test::rampScene(320, 200, 0.05, 3)));
+            states.push_back(copyOf(test::rampScene(320, 200, 0.05, 3)));
             for (int c = 0; c < 3; ++c)
                 for (int y = 40; y < 160; ++y)
                     std::fill_n(states.back().row(c, y) + left, 140, 0.02f);
@@ -398,6 +399,37 @@ private Q_SLOTS:
         for (const Point &p : outline)
             QVERIFY2(std::abs(std::hypot(p.x - 70, p.y - 100) - 30) < 4, "a circle of 30 pixels, and its soft rim");
         QVERIFY(outlineOf(movement, 1).empty());
+    }
+    void whatIsInTheWayGoes_data()
+    {
+        QTest::addColumn<QList<int>>("lefts");
+        QTest::addRow("three frames") << QList<int>{50, 120, 200};
+        QTest::addRow("never clear at once") << QList<int>{100, 120, 140, 160, 200};
+        QTest::addRow("two frames") << QList<int>{50, 120};
+    }
+    void whatIsInTheWayGoes()
+    {
+        QFETCH(QList<int>, lefts);
+        const std::vector<Image<float>> states = squares({lefts.begin(), lefts.end()}, 0.5f);
+        const Image<float> ground = test::rampScene(320, 200, 0.05, 3);
+        std::vector<double> evs;
+        for (int i = 0; i < int(lefts.size()); ++i)
+            evs.push_back(i - 1.0);
+        const Shots shots = shoot(states, evs);
+        const size_t keeper = 1;
+        const auto shown = [&](const Merged &got, int x) {
+            return double(got.radiance.row(1, 100)[x]) * kClips / double(ground.row(1, 100)[x]);
+        };
+        const int middle = lefts[1] + 20;
+        const Movement before = find(shots, {50.0, keeper, keeper, {}});
+        QVERIFY2(shown(merge(shots, before), middle) > 1.5, "the keeper's square is there");
+        const std::vector<Point> around = box(lefts[1] - 15, 70, lefts[1] + 55, 130);
+        const Movement movement = find(shots, {50.0, keeper, keeper, {{HandTask::Remove, 0, 0.0, around}}});
+        const Merged got = merge(shots, movement);
+        for (int x = lefts[1] - 12; x < lefts[1] + 52; ++x)
+            QVERIFY2(std::abs(shown(got, x) - 1.0) < 0.1, qPrintable(QString("%1: %2").arg(x).arg(shown(got, x))));
+        const MovedPlace &place = movement.places[size_t(movement.placeAt(middle, 100))];
+        QVERIFY(place.removed && !place.byHand && place.frame != keeper);
     }
     void areasMayLieAnywhere()
     {

@@ -1,6 +1,7 @@
 #include "render/analysis/analyse.h"
 
 #include "colour/matrix_rows.h"
+#include "image/copy.h"
 #include "render/set/measured_json.h"
 #include "render/stages/frame_stage.h"
 #include "render/stages/scene_stage.h"
@@ -52,10 +53,7 @@ Fringes findFringes(const Sources &sources, const Bracket &bracket, ExecContext 
 /// The light of a scene in Rec. 2020 as shot; as shot when the picture is too dark to tell.
 WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, const WhitePoint &asShot, ExecContext &ctx)
 {
-    Image<float> own(scene.shape());
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < scene.height(); ++y)
-            std::copy_n(scene.row(c, y), scene.width(), own.row(c, y));
+    Image<float> own = copyOf(scene);
     ExecContext turning = ctx.child({});
     applyMatrix(inverse(colour.toRec2020), own.view(), turning);
     try {
@@ -213,7 +211,8 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
-    asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
+    asShot.align.local = AlignMode::Off; // nothing here depends on these, and the first picture waits
+    asShot.movement.mode = MovementMode::Off;
     const RenderRequest request = measuringRequest(sources, *bracket.frames[bracket.reference].frame);
     const RenderPlan plan(sources, out, asShot);
     ExecContext looking = ctx.part(0.0, 0.95), again = ctx.part(0.95, 1.0);

@@ -15,7 +15,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 15;
+inline constexpr int kProcessVersion = 16;
 
 /// What does not depend on the size of any request.
 struct Measured {

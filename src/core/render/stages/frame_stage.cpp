@@ -1,21 +1,13 @@
 #include "render/stages/frame_stage.h"
 
 #include "denoise/frame_denoise.h"
+#include "image/copy.h"
 #include "io/linear_codes.h"
 
 #include <cmath>
 
 namespace yolk {
 namespace {
-
-Image<uint16_t> copyOf(const Image<uint16_t> &image)
-{
-    Image<uint16_t> out(image.shape());
-    for (int c = 0; c < image.planes(); ++c)
-        for (int y = 0; y < image.height(); ++y)
-            std::copy_n(image.row(c, y), image.width(), out.row(c, y));
-    return out;
-}
 
 void applyTables(Image<uint16_t> &codes, const CodeTables &tables, ExecContext &ctx)
 {

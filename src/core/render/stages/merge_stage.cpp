@@ -36,6 +36,16 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     return out;
 }
 
+/// What moved is decided once, in the first picture, so that the full one shows the same states.
+Movement decidedMovement(const RenderPlan &plan, const AlignedSet &aligned, int reduction, ExecContext &ctx)
+{
+    const int first = previewReduction(plan.sources);
+    if (reduction >= first)
+        return movementOf(plan, aligned, reduction, ctx);
+    const Shape shape = aligned.pixels.front()->shape();
+    return enlarged(mergedOf(plan, first, ctx)->movement, first / reduction, shape.width, shape.height);
+}
+
 MergedSet merge(const RenderPlan &plan, int reduction, ExecContext &ctx)
 {
     const auto start = std::chrono::steady_clock::now();
@@ -54,7 +64,7 @@ MergedSet merge(const RenderPlan &plan, int reduction, ExecContext &ctx)
     }
     ExecContext comparing = ctx.part(0.8, 0.9), merging = ctx.part(0.9, 1.0);
     MergedSet out = emptySet(reference, reduction);
-    out.movement = movementOf(plan, *aligned, reduction, comparing);
+    out.movement = decidedMovement(plan, *aligned, reduction, comparing);
     for (size_t i = 0; i < exposures.size(); ++i)
         if (!out.movement.places.empty()) {
             exposures[i].movement = out.movement.grids[i].view();

@@ -190,7 +190,7 @@ template <class A, Is<Agreement> S> void visit(A &archive, S &agreement)
 template <class A, Is<MovedPlace> S> void visit(A &archive, S &place)
 {
     visitAll(archive, place.area.x0, place.area.y0, place.area.x1, place.area.y1, place.pixels, place.frame,
-             place.counts, place.keeperHolds, place.slight, place.byHand);
+             place.counts, place.keeperHolds, place.slight, place.byHand, place.removed);
 }
 /// All but what the reference frame says of itself.
 template <class A, Is<MergedSet> S> void visit(A &archive, S &set)

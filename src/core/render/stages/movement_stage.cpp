@@ -18,8 +18,6 @@ Movement movementOf(const RenderPlan &plan, const AlignedSet &aligned, int reduc
         return {};
     const std::string &reference = plan.reference().id;
     MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
-    if (reduction > 1)
-        request.mostCells = 0.2e6; // a draft: the full frames follow
     for (const HandRegion &region : recipe.movement.regions) {
         const auto frame = indexOf(region.frame);
         if (region.task == HandTask::TakeFrom && !frame)

@@ -1,6 +1,7 @@
 #include "render/views/inspect.h"
 
 #include "colour/oklab.h"
+#include "image/copy.h"
 #include "io/linear_codes.h"
 #include "render/stages/align_stage.h"
 #include "render/stages/lamp_stage.h"
@@ -373,13 +374,6 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         const Inspected flat = inspect(sources, withoutMap(plan.recipe), measured, through->flat, inspection, ctx);
         return {through->light(plan.map, flat.display.view(), ctx), through->marks(plan.map, flat.hatch.view(), ctx)};
     }
-    const auto copyOf = [](const Image<float> &image) {
-        Image<float> out(image.shape());
-        for (int c = 0; c < image.planes(); ++c)
-            for (int y = 0; y < image.height(); ++y)
-                std::copy_n(image.row(c, y), image.width(), out.row(c, y));
-        return out;
-    };
     Inspected out;
     const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement ||
                              inspection.mode == InspectMode::Lights;
