@@ -55,6 +55,8 @@ void benchStraighten(Report &report, const std::string &folder);
 void benchExport(Report &report, const std::string &folder);
 /// areas.*: things painted over roughly, kept to their edges
 void benchAreas(Report &report, const std::string &folder);
+/// finish.*: noise and veils taken out of unseen worlds, and what the Finish step costs in a file of 24 megapixels
+void benchFinish(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

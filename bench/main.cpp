@@ -43,6 +43,7 @@ int main(int argc, char **argv)
         {QStringLiteral("straighten"), &benchStraighten},
         {QStringLiteral("geometry"), &benchExport},
         {QStringLiteral("areas"), &benchAreas},
+        {QStringLiteral("finish"), &benchFinish},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

@@ -19,6 +19,7 @@
 #include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
 #include "steps/export_panel.h"
+#include "steps/finish_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/geometry_panel.h"
 #include "steps/merge_panel.h"
@@ -79,7 +80,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     setAcceptDrops(true);
     resize(1280, 800);
     path_ = new StepPath(
-        {tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Areas"), tr("Geometry"), tr("Export")}, this);
+        {tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Finish"), tr("Areas"), tr("Geometry"), tr("Export")},
+        this);
     compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
     heldKeys_ = new HoldKeys(this);
@@ -105,6 +107,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
     colourPanel_ = new ColourPanel(document_, this);
+    finishPanel_ = new FinishPanel(document_, this);
     areasPanel_ = new AreasPanel(document_, this);
     geometryPanel_ = new GeometryPanel(document_, this);
     exportPanel_ = new ExportPanel(document_, this);
@@ -113,10 +116,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel :
-         {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(tonePanel_),
-          static_cast<QWidget *>(colourPanel_), static_cast<QWidget *>(areasPanel_),
-          static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
+    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
+                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(colourPanel_),
+                           static_cast<QWidget *>(finishPanel_), static_cast<QWidget *>(areasPanel_),
+                           static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
         panels_->addWidget(panel);
     panels_->addWidget(stages_ = new StagesPanel(document_, this));
     panels_->addWidget(historyPanel_ = new HistoryPanel(document_, this));
@@ -395,7 +398,7 @@ void MainWindow::refreshMarks()
 {
     const Recipe start = document_->start();
     for (const Step step :
-         {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Areas, Step::Geometry, Step::Export})
+         {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Finish, Step::Areas, Step::Geometry, Step::Export})
         path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
 }
 

@@ -22,6 +22,7 @@ class HoldKeys;
 class InspectionCaption;
 class MergePanel;
 class ExportPanel;
+class FinishPanel;
 class FramesPanel;
 class GeometryPanel;
 class LightScale;
@@ -53,6 +54,7 @@ public:
     MergePanel *mergePanel() const { return mergePanel_; }
     TonePanel *tonePanel() const { return tonePanel_; }
     ColourPanel *colourPanel() const { return colourPanel_; }
+    FinishPanel *finishPanel() const { return finishPanel_; }
     AreasPanel *areasPanel() const { return areasPanel_; }
     GeometryPanel *geometryPanel() const { return geometryPanel_; }
     CompareBar *compareBar() const { return compareBar_; }
@@ -160,6 +162,7 @@ private:
     MergePanel *mergePanel_;
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
+    FinishPanel *finishPanel_;
     AreasPanel *areasPanel_;
     GeometryPanel *geometryPanel_;
     ExportPanel *exportPanel_;

@@ -200,8 +200,8 @@ void MainWindow::makeMenus()
     makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
-    const QStringList names{tr("&Frames"), tr("&Merge"),    tr("&Tone"),  tr("&Colour"),
-                            tr("&Areas"),  tr("&Geometry"), tr("&Export")};
+    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"),     tr("&Colour"),
+                            tr("Fi&nish"), tr("&Areas"), tr("&Geometry"), tr("&Export")};
     for (int i = 0; i < int(names.size()); ++i)
         addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
                    [this, i] { goTo(Step(i)); });

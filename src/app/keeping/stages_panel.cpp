@@ -21,6 +21,8 @@ QString stepName(Step step)
         return StagesPanel::tr("Tone");
     case Step::Colour:
         return StagesPanel::tr("Colour");
+    case Step::Finish:
+        return StagesPanel::tr("Finish");
     case Step::Areas:
         return StagesPanel::tr("Areas");
     case Step::Geometry:

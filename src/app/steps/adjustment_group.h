@@ -9,6 +9,8 @@
 
 namespace yolk::app {
 
+class FieldControls;
+
 class AdjustmentGroup : public FoldGroup {
     Q_OBJECT
 public:
@@ -24,5 +26,10 @@ private:
     Step step_;
     std::string_view group_;
 };
+
+/// A group for each name that a step's settings stand under, with their controls, in the order of the table.
+QList<FoldGroup *> adjustmentGroups(Document *document, Step step, FieldControls &controls, QWidget *parent);
+/// Returns all settings of a step to the automatic start.
+QWidget *startAgainButton(Document *document, Step step, QWidget *parent);
 
 } // namespace yolk::app

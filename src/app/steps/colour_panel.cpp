@@ -7,7 +7,6 @@
 #include "widgets/hue_ring.h"
 
 #include <QEvent>
-#include <QPushButton>
 
 namespace yolk::app {
 
@@ -55,10 +54,7 @@ ColourPanel::ColourPanel(Document *document, QWidget *parent)
             m = {m.hue, m.width, 0.0, full ? -100.0 : 0.0, 0.0};
         });
     });
-    auto *again = new QPushButton(tr("Start again"), this);
-    again->setToolTip(tr("Returns all settings of this step to the automatic start."));
-    connect(again, &QPushButton::clicked, document, [document] { document->startAgain(Step::Colour); });
-    add(again);
+    add(startAgainButton(document, Step::Colour, this));
     addStretch();
 }
 

@@ -4,8 +4,6 @@
 #include "steps/lights_note.h"
 #include "steps/preset_group.h"
 
-#include <QPushButton>
-
 namespace yolk::app {
 
 TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
@@ -13,27 +11,12 @@ TonePanel::TonePanel(Document *document, PresetShelf *shelf, QWidget *parent)
       lights_(new LightsNote(document, this))
 {
     add(presets_);
-    QHash<QString, FoldGroup *> groups;
-    forEachSection([&](const auto &section) {
-        if (section.step != Step::Tone || section.inPresets == InPresets::No)
-            return;
-        forEachField(*section.fields, [&](const auto &field) {
-            QWidget *control = controls_->make(section, field);
-            if constexpr (requires { field.group; }) {
-                FoldGroup *&group = groups[words(field.group)];
-                if (!group)
-                    add(group = new AdjustmentGroup(document, Step::Tone, field.group, this));
-                if (control)
-                    group->add(control);
-                if (control && control == controls_->slider(QStringLiteral("tone.shoulder")))
-                    group->add(lights_);
-            }
-        });
-    });
-    auto *again = new QPushButton(tr("Start again"), this);
-    again->setToolTip(tr("Returns all settings of this step to the automatic start."));
-    connect(again, &QPushButton::clicked, document, [document] { document->startAgain(Step::Tone); });
-    add(again);
+    for (FoldGroup *group : adjustmentGroups(document, Step::Tone, *controls_, this)) {
+        add(group);
+        if (QWidget *shoulder = controls_->slider(QStringLiteral("tone.shoulder")); group->isAncestorOf(shoulder))
+            group->addAfter(shoulder, lights_);
+    }
+    add(startAgainButton(document, Step::Tone, this));
     addStretch();
 }
 

@@ -55,6 +55,11 @@ void FoldGroup::addFirst(QWidget *widget)
     layout_->insertWidget(0, widget);
 }
 
+void FoldGroup::addAfter(QWidget *before, QWidget *widget)
+{
+    layout_->insertWidget(layout_->indexOf(before) + 1, widget);
+}
+
 void FoldGroup::add(QWidget *widget)
 {
     layout_->addWidget(widget);

@@ -15,8 +15,9 @@ class FoldGroup : public QWidget {
 public:
     explicit FoldGroup(const QString &name, QWidget *parent = nullptr);
     void add(QWidget *widget);
-    void addFirst(QWidget *widget); ///< above what is there
-    void setName(const QString &name); ///< what the heading says
+    void addFirst(QWidget *widget);                  ///< above what is there
+    void addAfter(QWidget *before, QWidget *widget); ///< below one that is there
+    void setName(const QString &name);               ///< what the heading says
     void setOpen(bool open);
     /// In the heading: off and on, and back to the start; for groups that can be.
     void addSwitch();

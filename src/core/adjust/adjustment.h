@@ -2,9 +2,11 @@
 // of the list in adjustment_list.h. Nothing else knows it.
 #pragma once
 
-#include "image/parameter.h"
+#include "base/point.h"
 #include "image/image.h"
+#include "image/parameter.h"
 
+#include <functional>
 #include <memory>
 #include <vector>
 
@@ -13,6 +15,26 @@ namespace yolk {
 /// Which light an adjustment acts on: linear Rec. 2020 of the scene before tones are mapped, or display-linear Rec. 2020
 /// after it, in which 1 is white; it may lie above 1 and outside of the output's colours, which a later stage ends.
 enum class Light { Scene, Display };
+
+/// The noise of the merged picture. Thread-safe.
+class NoiseField {
+public:
+    virtual ~NoiseField() = default;
+    /// Along row `y` of a grid, the variance of R, G and B of scene light of a pixel of the reference frame.
+    virtual void fill(const PixelGrid &grid, int y, int width, float *const variance[3]) const = 0;
+};
+
+/// From a place of the reference frame, pixels, to shares of the sides of the picture as cropped and turned.
+using PictureShares = std::function<Point(double x, double y)>;
+
+/// What is known of the whole picture before any part of it is adjusted.
+struct Survey {
+    ImageView<const float> scene; ///< all of the reference frame, small; linear Rec. 2020, before adjustments
+    double width, height;         ///< of the reference frame, pixels
+    PictureShares shares;
+    double aspect = 1.0;                       ///< width over height of the picture
+    std::shared_ptr<const NoiseField> noise{}; ///< null: not known
+};
 
 class Adjustment {
 public:
@@ -26,6 +48,14 @@ public:
     /// Whether it takes that light as Oklab (L, a, b) in place of linear Rec. 2020. Neighbours of the list that do share
     /// one conversion; none of them has context.
     virtual bool isInOklab() const { return false; }
+    /// Whether it must see the whole picture first: then what surveyed() gives acts in its place, and where that is null
+    /// nothing does.
+    virtual bool surveys() const { return false; }
+    virtual std::shared_ptr<const Adjustment> surveyed(const Survey &survey) const
+    {
+        (void)survey;
+        return nullptr;
+    }
     /// Shapes:  three planes; `in` has context() more rows and columns on each side than `out`, whose pixels lie on
     ///          `grid`; beyond the edge of the picture the pixels of the edge repeat. Without context `in` may be `out`.
     /// NaN:     may stay. Threads: called for several rows at once.

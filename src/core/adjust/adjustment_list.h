@@ -3,10 +3,19 @@
 //     kKey                of its section in files and paths; several may share one
 //     kActsOn             scene light or display light
 //     make(varied)        what does it; null where the settings change nothing
+//     kFinish             if it belongs to the Finish step, not to Colour
 // Those that stand in areas alone act before them, on display light, and have no kActsOn.
 #pragma once
 
 #include "adjust/adjustment.h"
+#include "adjust/finish/deep_sky.h"
+#include "adjust/finish/glow.h"
+#include "adjust/finish/grain.h"
+#include "adjust/finish/haze.h"
+#include "adjust/finish/noise_reduction.h"
+#include "adjust/finish/sharpness.h"
+#include "adjust/finish/vignette.h"
+#include "adjust/finish/warm_light.h"
 #include "adjust/hue_marks.h"
 #include "adjust/light_curve.h"
 #include "adjust/local_hue.h"
@@ -28,7 +37,15 @@ using AdjustmentList = std::tuple< //
     HueMarks,                      //
     Monochrome,                    //
     Tints,                         //
-    LightCurve                     //
+    LightCurve,                    //
+    NoiseReduction,                //
+    Haze,                          //
+    Sharpness,                     //
+    Glow,                          //
+    DeepSky,                       //
+    WarmLight,                     //
+    Vignette,                      //
+    Grain                          //
     >;
 
 using LocalAdjustmentList = std::tuple<LocalWhite, LocalHue>;

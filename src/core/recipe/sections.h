@@ -14,7 +14,7 @@
 namespace yolk {
 
 /// The first stage of the pipeline that reads a section, in the order of the data. None: for the window alone.
-enum class Stage { Prepare, Align, Merge, Scene, Tone, Display, Geometry, Write, None };
+enum class Stage { Prepare, Align, Merge, Scene, Adjust, Tone, Display, Geometry, Write, None };
 
 enum class InPresets { No, Yes };
 
@@ -36,8 +36,9 @@ template <class S, class Table> struct Section {
 template <class A> struct AdjustmentSection {
     std::string_view key = A::kKey;
     decltype(&A::kFields) fields = &A::kFields;
-    Step step = Step::Colour;
-    Stage stage = A::kActsOn == Light::Scene ? Stage::Tone : Stage::Display;
+    Step step = requires { A::kFinish; }
+    ? Step::Finish : Step::Colour;
+    Stage stage = A::kActsOn == Light::Scene ? Stage::Adjust : Stage::Display;
     InPresets inPresets = InPresets::Yes;
 
     const typename A::Settings &of(const Recipe &recipe) const { return settingsOf<A>(recipe.adjustments); }

@@ -3,6 +3,6 @@
 
 namespace yolk {
 
-enum class Step { Frames, Merge, Tone, Colour, Areas, Geometry, Export };
+enum class Step { Frames, Merge, Tone, Colour, Finish, Areas, Geometry, Export };
 
 } // namespace yolk

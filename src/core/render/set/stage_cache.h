@@ -24,6 +24,7 @@ enum class StageKey : int {
     Level,
     Mixture,
     Scene,
+    Adjusted,
     LookAt,
     Layers,
     BlendScene,

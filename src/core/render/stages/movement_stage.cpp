@@ -18,6 +18,9 @@ Movement movementOf(const RenderPlan &plan, const AlignedSet &aligned, int reduc
         return {};
     const std::string &reference = plan.reference().id;
     MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
+    // Single pixels of frames that are not reduced lean on their neighbours: two by two at least.
+    if (reduction == 1)
+        request.mostCells = 0.8e6;
     for (const HandRegion &region : recipe.movement.regions) {
         const auto frame = indexOf(region.frame);
         if (region.task == HandTask::TakeFrom && !frame)

@@ -1,6 +1,9 @@
 #include "render/views/develop.h"
 
 #include "colour/oklab_rows.h"
+#include "recipe/sections.h"
+#include "render/stages/align_stage.h"
+#include "render/stages/merged_noise.h"
 #include "render/stages/scene_stage.h"
 
 #include "tone/fusion.h"
@@ -82,6 +85,24 @@ int contextOf(const Adjustments &adjustments, double scale)
     for (const AdjustmentPtr &a : adjustments)
         out += a->context(scale);
     return out;
+}
+
+/// The adjustments as they act on this picture: those that must see it whole have.
+Adjustments informed(const Adjustments &adjustments, const std::function<const Survey &()> &survey)
+{
+    Adjustments out;
+    for (const AdjustmentPtr &a : adjustments)
+        if (AdjustmentPtr acting = a->surveys() ? a->surveyed(survey()) : a)
+            out.push_back(std::move(acting));
+    return out;
+}
+
+PictureShares sharesOf(const PictureMap &map, const Rect &area)
+{
+    return [&map, area](double x, double y) {
+        const Point p = map.toPicture({x, y});
+        return Point{(p.x - area.x0) / area.width(), (p.y - area.y0) / area.height()};
+    };
 }
 
 ScenePart scenePartOf(const Frame &reference, const PixelGrid &grid, int width, int height)
@@ -172,37 +193,59 @@ Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx
                            gridsOf(plan, layersKey_, blendKey_, ctx)),
       masks_(plan.areas.empty() ? AreaMasks() : AreaMasks(plan, plan.areas, ctx))
 {
+    PicturePtr scene;
+    std::optional<Survey> known;
+    const auto survey = [&]() -> const Survey & {
+        if (!known) {
+            const Frame &frame = plan.reference();
+            ExecContext looking = ctx.child({}), noise = ctx.child({});
+            scene = sceneOf(plan, measuringRequest(plan.sources, frame), looking);
+            const Rect area = pictureArea(plan);
+            known = Survey{scene->view(),
+                           double(frame.width),
+                           double(frame.height),
+                           sharesOf(plan.map, area),
+                           double(area.width()) / area.height(),
+                           noiseFieldOf(plan, noise)};
+        }
+        return *known;
+    };
+    onScene_ = informed(plan.onScene, survey);
+    onDisplay_ = informed(plan.onDisplay, survey);
 }
 
 int Developer::context(double scale) const
 {
-    return contextOf(plan_.onScene, scale) + contextOf(plan_.onDisplay, scale);
+    return contextOf(onScene_, scale) + contextOf(onDisplay_, scale);
 }
 
-/// What is known of a view already: of its light (null images: nothing), and the masks of all of it.
+/// What is known of a view already: of its light (null images: nothing), the masks of all of it, and whether what acts on
+/// scene light is done.
 struct Developer::Known {
     ImageView<const float> lights{}, blend{};
     const MaskRows *masks = nullptr;
+    bool isAdjusted = false;
 
     Known rows(const Rect &of) const
     {
         const auto part = [&](ImageView<const float> image) { return image.shape().empty() ? image : image.crop(of); };
-        return {part(lights), part(blend), masks};
+        return {part(lights), part(blend), masks, isAdjusted};
     }
 };
 
 void Developer::develop(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
                         ImageView<float> out) const
 {
-    const int margin = context(grid.scale());
+    const int margin = known.isAdjusted ? contextOf(onDisplay_, grid.scale()) : context(grid.scale());
     PixelGrid here = grid.from(-margin, -margin);
     std::optional<MaskRows> masks;
     here.masks = known.masks;
     if (!masks_.empty() && !known.masks)
         here.masks = &masks.emplace(masks_.rows(scene, here));
     Passing passing(scene);
-    passing.through(plan_.onScene, here);
-    const bool adjusts = !plan_.onDisplay.empty();
+    if (!known.isAdjusted)
+        passing.through(onScene_, here);
+    const bool adjusts = !onDisplay_.empty();
     const ToneMapper::Until until = adjusts ? ToneMapper::Until::Open : ToneMapper::Until::End;
     Image<float> toned;
     if (adjusts)
@@ -216,7 +259,7 @@ void Developer::develop(ImageView<const float> scene, const Known &known, const 
     if (!adjusts)
         return;
     passing.take(std::move(toned));
-    passing.through(plan_.onDisplay, here);
+    passing.through(onDisplay_, here);
     mapper_.end(passing.light(), out);
 }
 
@@ -233,7 +276,7 @@ Image<float> Developer::picture(ImageView<const float> scene, const PixelGrid &g
 Image<float> Developer::picture(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
                                 ExecContext &ctx) const
 {
-    const int margin = context(grid.scale());
+    const int margin = known.isAdjusted ? contextOf(onDisplay_, grid.scale()) : context(grid.scale());
     Image<float> out({scene.width() - 2 * margin, scene.height() - 2 * margin, 3}, Fill::Anything);
     forEachBand(ctx, out.height(), [&](int y0, int y1) {
         const Rect rows{0, y0, scene.width(), y1 + 2 * margin};
@@ -242,26 +285,55 @@ Image<float> Developer::picture(ImageView<const float> scene, const Known &known
     return out;
 }
 
+PicturePtr Developer::adjustedScene(const RenderRequest &request, const Hash128 &key, ExecContext &ctx) const
+{
+    const auto make = [&](ExecContext &own) {
+        const RealRect region = regionOf(request, plan_.reference());
+        const PlacedView part = placedView(request, region);
+        const PixelGrid grid = gridOf(region, part.width, part.height);
+        const int reach = contextOf(onScene_, grid.scale());
+        ExecContext scening = own.part(0.0, 0.5), adjusting = own.part(0.5, 1.0);
+        const PicturePtr scene = sceneOf(plan_, widened(request, plan_.reference(), reach), scening);
+        Image<float> out({part.width, part.height, 3}, Fill::Anything);
+        forEachBand(adjusting, out.height(), [&](int y0, int y1) {
+            Passing passing(scene->view().crop({0, y0, scene->width(), y1 + 2 * reach}));
+            PixelGrid here = grid.from(-reach, y0 - reach);
+            passing.through(onScene_, here);
+            for (int c = 0; c < 3; ++c)
+                for (int y = y0; y < y1; ++y)
+                    std::copy_n(passing.light().row(c, y - y0), out.width(), out.row(c, y));
+        });
+        return out;
+    };
+    return plan_.sources.views->get<Image<float>>(key, ctx, make,
+                                                  [](const Image<float> &image) { return image.bytes(); });
+}
+
 Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) const
 {
     ExecContext scening = ctx.part(0.0, 0.8), mapping = ctx.part(0.8, 1.0);
     const RealRect region = regionOf(request, plan_.reference());
     const PlacedView part = placedView(request, region);
     const PixelGrid grid = gridOf(region, part.width, part.height);
-    const int margin = context(grid.scale());
+    // What acts on scene light is kept for the sliders after it, unless areas vary it.
+    const bool isAdjusted =
+        !onScene_.empty() && plan_.sources.views && masks_.empty() && double(part.width) * part.height <= kViewPixels;
+    const int margin = isAdjusted ? contextOf(onDisplay_, grid.scale()) : context(grid.scale());
     const RenderRequest wide = widened(request, plan_.reference(), margin);
-    const PicturePtr scene = sceneOf(plan_, wide, scening);
+    const Hash128 sceneKey =
+        isAdjusted ? hashed(StageKey::Adjusted, plan_.sceneKey(wide), hashUpTo(Stage::Adjust, plan_.recipe))
+                   : plan_.sceneKey(wide);
+    const PicturePtr scene = isAdjusted ? adjustedScene(wide, sceneKey, scening) : sceneOf(plan_, wide, scening);
     constexpr size_t kMostMasks = 16; // more would fill the cache
     const bool isSmall = plan_.sources.views && double(scene->shape().pixels()) <= kViewPixels;
-    const Hash128 sceneKey = plan_.sceneKey(wide);
     std::shared_ptr<const MaskRows> masks;
     if (isSmall && !masks_.empty() && masks_.size() <= kMostMasks)
         masks = plan_.sources.views->get<MaskRows>(
             hashed(StageKey::Masks, masks_.key(), sceneKey), mapping,
             [&](ExecContext &own) { return masks_.rows(scene->view(), grid.from(-margin, -margin), own); },
             [](const MaskRows &rows) { return rows.bytes(); });
-    if (!isSmall || !mapper_.readsGrids() || !plan_.onScene.empty())
-        return picture(scene->view(), {.masks = masks.get()}, grid, mapping);
+    if (!isSmall || !mapper_.readsGrids() || (!onScene_.empty() && !isAdjusted))
+        return picture(scene->view(), {.masks = masks.get(), .isAdjusted = isAdjusted}, grid, mapping);
     const ScenePart lit = scenePartOf(plan_.reference(), grid.from(-margin, -margin), scene->width(), scene->height());
     const auto kept = [&](StageKey what, const Hash128 &of, const std::function<Image<float>(ExecContext &)> &make) {
         return plan_.sources.views->get<Image<float>>(hashed(what, of, sceneKey), mapping, make,
@@ -271,7 +343,7 @@ Image<float> Developer::view(const RenderRequest &request, ExecContext &ctx) con
         kept(StageKey::Lights, layersKey_, [&](ExecContext &own) { return mapper_.lightsOf(scene->view(), lit, own); });
     const PicturePtr blend = kept(StageKey::BlendLights, blendKey_,
                                   [&](ExecContext &own) { return mapper_.blendOf(lights->view(), lit, own); });
-    return picture(scene->view(), {lights->view(), blend->view(), masks.get()}, grid, mapping);
+    return picture(scene->view(), {lights->view(), blend->view(), masks.get(), isAdjusted}, grid, mapping);
 }
 
 } // namespace yolk

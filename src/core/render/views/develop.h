@@ -31,6 +31,8 @@ public:
 
 private:
     struct Known;
+    /// Scene light of a view with what acts on it done, and so many pixels round it as the rest reads; kept.
+    PicturePtr adjustedScene(const RenderRequest &request, const Hash128 &key, ExecContext &ctx) const;
     void develop(ImageView<const float> scene, const Known &known, const PixelGrid &grid, ImageView<float> out) const;
     Image<float> picture(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
                          ExecContext &ctx) const;
@@ -39,6 +41,7 @@ private:
     Hash128 layersKey_{}, blendKey_{};
     ToneMapper mapper_;
     AreaMasks masks_;
+    Adjustments onScene_, onDisplay_; ///< the plan's, with what they were told of the whole picture
 };
 
 /// Of a region of the reference frame, as a view of `width` x `height` pixels shows it.

@@ -1,0 +1,190 @@
+#include "adjust/finish/haze.h"
+
+#include "adjust/finish/soft_map.h"
+#include "base/quick_math.h"
+#include "colour/primaries.h"
+#include "image/mat_p.h"
+
+#include <opencv2/imgproc.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+constexpr float kTiny = 1e-6f; // of light, for its logarithm
+
+struct Air {
+    std::array<float, 3> light, per; ///< and one over it
+    float from, to;                  ///< veils fade in between
+};
+
+YOLK_MULTIVERSION
+void clearRow(const float *const *in, const float *slope, const float *offset, const float *around,
+              const float *strength, int width, const Air &air, float *const *out)
+{
+    constexpr float kLeast = 0.1f, kAlmostAll = 0.95f, kPercent = 0.01f, kAdded = 2.0f, kEverywhere = 0.2f;
+    for (int x = 0; x < width; ++x) {
+        const float r = in[0][x], g = in[1][x], b = in[2][x];
+        const float y = kLuminance2020[0] * r + kLuminance2020[1] * g + kLuminance2020[2] * b;
+        float t = slope[x] * quickLog2(y > kTiny ? y : kTiny) + offset[x];
+        t = t > kLeast ? t : kLeast;
+        t = t < 1.0f ? t : 1.0f;
+        const float s = kPercent * strength[x];
+        float near = (1.0f - t - air.from) / (air.to - air.from);
+        near = near > 0.0f ? near : 0.0f;
+        near = near < 1.0f ? near : 1.0f;
+        const float red = r * air.per[0], green = g * air.per[1], blue = b * air.per[2];
+        float darkest = red < green ? red : green;
+        darkest = kAlmostAll * (darkest < blue ? darkest : blue);
+        darkest = darkest > 0.0f ? darkest : 0.0f;
+        const float there = 1.0f - t < darkest ? 1.0f - t : darkest;
+        const float veil = (s > 0.0f ? s : 0.0f) * there * near * near * (3.0f - 2.0f * near);
+        const float through = 1.0f - veil > kLeast ? 1.0f - veil : kLeast;
+        const float more = quickExp2((s < 0.0f ? s : 0.0f) * kAdded * (kEverywhere - quickLog2(t)));
+        const float per = more / through, add = (1.0f - more) * around[x];
+        out[0][x] = (r - veil * air.light[0]) * per + add;
+        out[1][x] = (g - veil * air.light[1]) * per + add;
+        out[2][x] = (b - veil * air.light[2]) * per + add;
+    }
+}
+
+class ClearedAir : public Adjustment {
+public:
+    ClearedAir(Parameter strength, const Air &air, SoftMap through)
+        : strength_(std::move(strength)), air_(air), through_(std::move(through))
+    {
+    }
+    void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
+    {
+        const size_t width = size_t(out.width());
+        std::vector<float> slope(width), offset(width), around(width), amount, scratch;
+        for (int y = 0; y < out.height(); ++y) {
+            through_.row(0, grid, y, out.width(), scratch, slope.data());
+            through_.row(1, grid, y, out.width(), scratch, offset.data());
+            through_.row(2, grid, y, out.width(), scratch, around.data());
+            const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
+            float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
+            clearRow(from, slope.data(), offset.data(), around.data(), strength_.row(grid, y, out.width(), amount),
+                     out.width(), air_, to);
+        }
+    }
+
+private:
+    Parameter strength_;
+    Air air_;
+    SoftMap through_;
+};
+
+/// The darkest of the channels, each over `white`, within a patch.
+cv::Mat darkest(ImageView<const float> scene, const std::array<float, 3> &white, int radius)
+{
+    cv::Mat out;
+    for (int c = 0; c < 3; ++c) {
+        const cv::Mat share = matOf(scene, c) / double(white[size_t(c)]);
+        out = c == 0 ? share.clone() : cv::Mat(cv::min(out, share));
+    }
+    cv::erode(out, out, cv::Mat::ones(2 * radius + 1, 2 * radius + 1, CV_8U));
+    return out;
+}
+
+std::array<float, 3> lightOfAir(ImageView<const float> scene, int radius)
+{
+    constexpr double kBrightest = 0.01;
+    const cv::Mat dark = darkest(scene, {1.0f, 1.0f, 1.0f}, radius);
+    std::vector<float> sorted(dark.begin<float>(), dark.end<float>());
+    const auto at = sorted.begin() + ptrdiff_t((1.0 - kBrightest) * double(sorted.size() - 1));
+    std::ranges::nth_element(sorted, at);
+    std::array<double, 3> sum{};
+    double count = 0.0;
+    for (int y = 0; y < scene.height(); ++y)
+        for (int x = 0; x < scene.width(); ++x)
+            if (dark.at<float>(y, x) >= *at) {
+                ++count;
+                for (int c = 0; c < 3; ++c)
+                    sum[size_t(c)] += double(scene.row(c, y)[x]);
+            }
+    std::array<float, 3> out{};
+    for (size_t c = 0; c < 3; ++c)
+        out[c] = std::max(kTiny, float(sum[c] / std::max(1.0, count)));
+    return out;
+}
+
+/// Slope and offset over log2 of luminance of what comes through, [He2013], and room for a third plane.
+Image<float> guided(const cv::Mat &through, const cv::Mat &guide, int radius)
+{
+    constexpr double kEdge = 0.1; // stops: what differs less is one thing
+    const auto mean = [&](const cv::Mat &of) {
+        cv::Mat out;
+        cv::blur(of, out, {2 * radius + 1, 2 * radius + 1}, {-1, -1}, cv::BORDER_REFLECT_101);
+        return out;
+    };
+    const cv::Mat g = mean(guide), t = mean(through);
+    const cv::Mat variance = mean(guide.mul(guide)) - g.mul(g), together = mean(guide.mul(through)) - g.mul(t);
+    cv::Mat slope;
+    cv::divide(together, cv::Mat(variance + kEdge * kEdge), slope);
+    const cv::Mat offset = t - slope.mul(g);
+    Image<float> out(through.cols, through.rows, 3);
+    const cv::Mat both[2] = {mean(slope), mean(offset)};
+    for (int p = 0; p < 2; ++p)
+        for (int y = 0; y < out.height(); ++y)
+            std::copy_n(both[p].ptr<float>(y), out.width(), out.row(p, y));
+    return out;
+}
+
+class HazeKernel : public Adjustment {
+public:
+    explicit HazeKernel(const Varied<HazeSettings> &s)
+        : strength_(s[&HazeSettings::strength]), reach_(s.settings().reach)
+    {
+    }
+    bool surveys() const override { return true; }
+    AdjustmentPtr surveyed(const Survey &survey) const override
+    {
+        constexpr double kPatch = 0.015, kFilter = 0.05, kAlmostAll = 0.95; // of the longer side; of the darkest
+        const int longer = std::max(survey.scene.width(), survey.scene.height());
+        const int patch = std::max(1, int(std::lround(kPatch * longer)));
+        Air air{};
+        air.light = lightOfAir(survey.scene, patch);
+        for (size_t c = 0; c < 3; ++c)
+            air.per[c] = 1.0f / air.light[c];
+        air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
+        air.to = air.from + 0.2f;
+        const cv::Mat through = 1.0 - kAlmostAll * cv::min(darkest(survey.scene, air.light, patch), 1.0);
+        cv::Mat guide(through.size(), CV_32F);
+        for (int y = 0; y < guide.rows; ++y)
+            for (int x = 0; x < guide.cols; ++x) {
+                double sum = 0.0;
+                for (int c = 0; c < 3; ++c)
+                    sum += double(kLuminance2020[size_t(c)] * survey.scene.row(c, y)[x]);
+                guide.at<float>(y, x) = float(std::log2(std::max(sum, double(kTiny))));
+            }
+        const int radius = std::max(2, int(std::lround(kFilter * longer)));
+        Image<float> maps = guided(through, guide, radius);
+        constexpr double kAround = 0.2;
+        cv::Mat around;
+        cv::GaussianBlur(guide, around, {}, kAround * longer, kAround * longer, cv::BORDER_REPLICATE);
+        for (int y = 0; y < maps.height(); ++y)
+            std::transform(around.ptr<float>(y), around.ptr<float>(y) + maps.width(), maps.row(2, y),
+                           [](float stop) { return std::exp2(stop); });
+        return std::make_shared<ClearedAir>(strength_, air, SoftMap(std::move(maps), survey.width, survey.height));
+    }
+    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
+
+private:
+    Parameter strength_;
+    double reach_;
+};
+
+} // namespace
+
+AdjustmentPtr Haze::make(const Varied<Settings> &settings)
+{
+    if (settings[&Settings::strength].is(0.0))
+        return nullptr;
+    return std::make_shared<HazeKernel>(settings);
+}
+
+} // namespace yolk

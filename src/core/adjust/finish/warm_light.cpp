@@ -1,0 +1,94 @@
+#include "adjust/finish/warm_light.h"
+
+#include "adjust/finish/soft_map.h"
+#include "base/quick_math.h"
+#include "colour/primaries.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+YOLK_MULTIVERSION
+void warmRow(const float *const *in, const float *share, const float *amount, int width, float *const *out)
+{
+    constexpr float kRed = 0.4f * 0.01f, kBlue = -0.8f * 0.01f, kNothing = 1e-9f;
+    for (int x = 0; x < width; ++x) {
+        const float k = amount[x] * share[x], r = in[0][x], g = in[1][x], b = in[2][x];
+        const float warmR = r * quickExp2(kRed * k), warmB = b * quickExp2(kBlue * k);
+        const float green = kLuminance2020[1] * g;
+        const float was = kLuminance2020[0] * r + green + kLuminance2020[2] * b,
+                    is = kLuminance2020[0] * warmR + green + kLuminance2020[2] * warmB;
+        const float gain = was > kNothing && is > kNothing ? was / is : 1.0f;
+        out[0][x] = warmR * gain;
+        out[1][x] = g * gain;
+        out[2][x] = warmB * gain;
+    }
+}
+
+class WarmedLight : public Adjustment {
+public:
+    WarmedLight(Parameter warm, SoftMap share) : warm_(std::move(warm)), share_(std::move(share)) {}
+    void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
+    {
+        const int width = out.width();
+        std::vector<float> share(static_cast<size_t>(width)), amount, scratch;
+        for (int y = 0; y < out.height(); ++y) {
+            share_.row(0, grid, y, width, scratch, share.data());
+            const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
+            float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
+            warmRow(from, share.data(), warm_.row(grid, y, width, amount), width, to);
+        }
+    }
+
+private:
+    Parameter warm_;
+    SoftMap share_;
+};
+
+class WarmLightKernel : public Adjustment {
+public:
+    explicit WarmLightKernel(Parameter warm) : warm_(std::move(warm)) {}
+    bool surveys() const override { return true; }
+    AdjustmentPtr surveyed(const Survey &survey) const override
+    {
+        constexpr double kAround = 0.06, kDarkest = 1e-6;
+        const int width = survey.scene.width(), height = survey.scene.height();
+        Image<float> ev(width, height, 1);
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                double sum = 0.0;
+                for (int c = 0; c < 3; ++c)
+                    sum += double(kLuminance2020[size_t(c)] * survey.scene.row(c, y)[x]);
+                ev.row(0, y)[x] = float(std::log2(std::max(sum, kDarkest)));
+            }
+        Image<float> share = blurred(ev.view(), kAround);
+        std::vector<float> sorted;
+        for (int y = 0; y < height; ++y)
+            sorted.insert(sorted.end(), share.row(0, y), share.row(0, y) + width);
+        std::ranges::sort(sorted);
+        const float from = sorted[sorted.size() / 2], to = sorted[size_t(0.99 * double(sorted.size() - 1))];
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x) {
+                float &v = share.row(0, y)[x];
+                v = to > from ? std::clamp((v - from) / (to - from), 0.0f, 1.0f) : 0.0f;
+                v = v * v * (3.0f - 2.0f * v);
+            }
+        return std::make_shared<WarmedLight>(warm_, SoftMap(std::move(share), survey.width, survey.height));
+    }
+    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
+
+private:
+    Parameter warm_;
+};
+
+} // namespace
+
+AdjustmentPtr WarmLight::make(const Varied<Settings> &settings)
+{
+    const Parameter warm = settings[&Settings::warm];
+    return warm.is(0.0) ? nullptr : std::make_shared<WarmLightKernel>(warm);
+}
+
+} // namespace yolk

@@ -1,0 +1,48 @@
+#include "render/stages/merged_noise.h"
+
+#include "render/plan/render_plan.h"
+
+#include <algorithm>
+
+namespace yolk {
+namespace {
+
+class MergedNoise : public NoiseField {
+public:
+    MergedNoise(MergedPtr set, const Matrix3 &white) : set_(std::move(set)), squares_(white)
+    {
+        // The mean of a block of pixels, which is what a reduced merge holds, has less noise than they.
+        for (double &m : squares_.m)
+            m *= m * double(set_->reduction) * set_->reduction;
+    }
+    void fill(const PixelGrid &grid, int y, int width, float *const variance[3]) const override
+    {
+        const Image<uint16_t> &from = set_->pixels.variance;
+        const double r = set_->reduction;
+        const int row = std::clamp(int(grid.y(y) / r), 0, from.height() - 1);
+        const uint16_t *const channels[3] = {from.row(0, row), from.row(1, row), from.row(2, row)};
+        for (int x = 0; x < width; ++x) {
+            const int at = std::clamp(int(grid.x(x) / r), 0, from.width() - 1);
+            const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
+                                   double(ofBrief(channels[2][at]))};
+            for (int c = 0; c < 3; ++c)
+                variance[c][x] = float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]);
+        }
+    }
+
+private:
+    MergedPtr set_;
+    Matrix3 squares_; ///< of the matrix to the scene: noise of the channels is independent before it
+};
+
+} // namespace
+
+std::shared_ptr<const NoiseField> noiseFieldOf(const RenderPlan &plan, ExecContext &ctx)
+{
+    MergedPtr set = mergedOf(plan, previewReduction(plan.sources), ctx);
+    if (!set->noiseKnown())
+        return nullptr;
+    return std::make_shared<MergedNoise>(std::move(set), plan.white);
+}
+
+} // namespace yolk
