@@ -144,6 +144,20 @@ void slide(MainWindow &window, Report &report)
             recipe = colourful;
             settingsOf<Vibrance>(recipe.adjustments).vibrance = (i * 37) % 60 - 30;
         });
+        Recipe finished = start; // and of the Finish step; the finest detail shows at 100 % only
+        settingsOf<Haze>(finished.adjustments) = {30, 100};
+        settingsOf<Glow>(finished.adjustments) = {30, 30, 10};
+        settingsOf<DeepSky>(finished.adjustments) = {50};
+        settingsOf<WarmLight>(finished.adjustments) = {30};
+        settingsOf<Vignette>(finished.adjustments) = {-0.7, 0.2, 60, 60, 0, 50, 50};
+        measure(std::string(method.key) + ".all_finish", [&](Recipe &recipe, int i) {
+            recipe = finished;
+            settingsOf<Grain>(recipe.adjustments).amount = (i * 37) % 60 + 20;
+        });
+        measure(std::string(method.key) + ".haze", [&](Recipe &recipe, int i) {
+            recipe = finished;
+            settingsOf<Haze>(recipe.adjustments).strength = (i * 37) % 60 + 20;
+        });
     }
     { // a corner that is pulled, with all of the step at work
         Recipe askew = window.document()->automaticRecipe();

@@ -15,6 +15,7 @@
 #include "steps/colour_panel.h"
 #include "steps/curve_group.h"
 #include "steps/export_panel.h"
+#include "steps/finish_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/geometry_panel.h"
 #include "steps/hues_group.h"
@@ -117,7 +118,10 @@ void MainWindow::connectParts()
     connect(movement, &MovementGroup::shapesChanged, this, &MainWindow::refreshShapes);
     connect(canvas_, &Canvas::drawn, movement, &MovementGroup::take);
     connect(canvas_, &Canvas::drawingChanged, movement, &MovementGroup::setDrawing);
-    connect(canvas_, &Canvas::zoomChanged, this, [this] { status_->setZoom(canvas_->zoom(), canvas_->isFitted()); });
+    connect(canvas_, &Canvas::zoomChanged, this, [this] {
+        status_->setZoom(canvas_->zoom(), canvas_->isFitted());
+        finishPanel_->setZoom(canvas_->zoom());
+    });
     connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
         document_->pointAt(position);
         const auto &reading = document_->pointed();

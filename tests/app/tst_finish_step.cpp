@@ -111,7 +111,12 @@ private Q_SLOTS:
         QCOMPARE(picture(), far);
         if (!fine)
             return;
+        QVERIFY(panel().note().isEmpty());
+        slide(name.constData(), end);
+        QVERIFY2(!panel().note().isEmpty(), "that it cannot be seen is said");
         window_->canvas().zoomTo(1.0);
+        QVERIFY(panel().note().isEmpty());
+        slide(name.constData(), 0.0);
         const QImage near = picture();
         slide(name.constData(), end);
         QVERIFY(picture() != near);

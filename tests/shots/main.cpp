@@ -154,9 +154,6 @@ int main(int argc, char **argv)
     window.mergePanel()->movement()->stepPlace(+1);
     shoot(window, "movement");
     window.canvas()->fit();
-    window.document()->inspect(yolk::Inspection{.mode = yolk::InspectMode::Movement});
-    shoot(window, "look-movement");
-    window.document()->inspect(std::nullopt);
     window.mergePanel()->verticalScrollBar()->setValue(0);
     openDemo("henhouse-tripod");
     window.goTo(Step::Tone);
@@ -193,6 +190,14 @@ int main(int argc, char **argv)
     shoot(window, "colour");
     keepSome(window);
     window.document()->startAgain(Step::Colour);
+    window.goTo(Step::Finish);
+    yolk::Recipe seasoned = window.document()->recipe();
+    yolk::settingsOf<yolk::Vignette>(seasoned.adjustments).amount = -0.9;
+    yolk::settingsOf<yolk::WarmLight>(seasoned.adjustments).warm = 40;
+    yolk::settingsOf<yolk::Glow>(seasoned.adjustments).amount = 30;
+    window.document()->setRecipe(seasoned, QStringLiteral("seasoning"));
+    shoot(window, "finish");
+    window.document()->startAgain(Step::Finish);
     paintAreas(window);
     shoot(window, "areas");
     window.document()->startAgain(Step::Areas);

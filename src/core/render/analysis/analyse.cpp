@@ -211,8 +211,7 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
-    asShot.align.local = AlignMode::Off; // nothing here depends on these, and the first picture waits
-    asShot.movement.mode = MovementMode::Off;
+    asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
     const RenderRequest request = measuringRequest(sources, *bracket.frames[bracket.reference].frame);
     const RenderPlan plan(sources, out, asShot);
     ExecContext looking = ctx.part(0.0, 0.95), again = ctx.part(0.95, 1.0);

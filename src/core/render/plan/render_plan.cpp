@@ -97,6 +97,27 @@ Hash128 hashOfSet(const Bracket &bracket, const Measured &measured, const Hash12
     return hasher.finish();
 }
 
+/// Whether nothing is brought onto anything while frames are reduced: then near and far need not be looked for, and what
+/// differs in that alone shares its results. (At full size motions are refined.)
+bool isStill(const RenderPlan &plan, int reduction)
+{
+    const Frame &reference = plan.reference();
+    return reduction > 1 && plan.recipe.align.model == ModelChoice::Automatic &&
+           std::ranges::all_of(plan.bracket.used(), [&](const BracketFrame *f) {
+               const size_t at = size_t(f->given - 1);
+               const bool known = at < plan.measured.alignment.size() && plan.measured.alignment[at].found;
+               return f->frame->width == reference.width && f->frame->height == reference.height &&
+                      (!known || plan.measured.alignment[at].toReference.transform.isIdentity());
+           });
+}
+
+Recipe withoutLocal(const Recipe &recipe)
+{
+    Recipe out = recipe;
+    out.align.local = AlignMode::Off;
+    return out;
+}
+
 double kneeOf(const Measured &measured)
 {
     constexpr double kShoulder = 0.8; // bends the curve further: by trial on four sets
@@ -176,12 +197,18 @@ RenderPlan::RenderPlan(const Sources &s, const Measured &m, const Recipe &r)
 
 Hash128 RenderPlan::alignedKey(int reduction) const
 {
-    return keyOf(StageKey::Aligned, aligned_, reduction);
+    return keyOf(StageKey::Aligned,
+                 isStill(*this, reduction) ? hashOfSet(bracket, measured, hashUpTo(Stage::Align, withoutLocal(recipe)))
+                                           : aligned_,
+                 reduction);
 }
 
 Hash128 RenderPlan::mergedKey(int reduction) const
 {
-    return keyOf(StageKey::Merge, merged_, reduction);
+    return keyOf(StageKey::Merge,
+                 isStill(*this, reduction) ? hashOfSet(bracket, measured, hashUpTo(Stage::Merge, withoutLocal(recipe)))
+                                           : merged_,
+                 reduction);
 }
 
 Hash128 RenderPlan::sceneKey(const RenderRequest &request) const

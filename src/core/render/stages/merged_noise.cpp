@@ -21,12 +21,19 @@ public:
         const double r = set_->reduction;
         const int row = std::clamp(int(grid.y(y) / r), 0, from.height() - 1);
         const uint16_t *const channels[3] = {from.row(0, row), from.row(1, row), from.row(2, row)};
+        int before = -1; // pixels of a reduced merge serve many
+        float here[3] = {};
         for (int x = 0; x < width; ++x) {
             const int at = std::clamp(int(grid.x(x) / r), 0, from.width() - 1);
-            const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
-                                   double(ofBrief(channels[2][at]))};
+            if (at != before) {
+                const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
+                                       double(ofBrief(channels[2][at]))};
+                for (int c = 0; c < 3; ++c)
+                    here[c] = float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]);
+                before = at;
+            }
             for (int c = 0; c < 3; ++c)
-                variance[c][x] = float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]);
+                variance[c][x] = here[c];
         }
     }
 

@@ -18,9 +18,8 @@ Movement movementOf(const RenderPlan &plan, const AlignedSet &aligned, int reduc
         return {};
     const std::string &reference = plan.reference().id;
     MovementRequest request{recipe.movement.sensitivity, indexOf(recipe.frames.keeper), indexOf(reference).value_or(0)};
-    // Single pixels of frames that are not reduced lean on their neighbours: two by two at least.
-    if (reduction == 1)
-        request.mostCells = 0.8e6;
+    // Single pixels of frames that are not reduced lean on their neighbours: two by two from 0.8 megapixels on.
+    request.mostCells = reduction == 1 ? 0.8e6 : 1.2e6;
     for (const HandRegion &region : recipe.movement.regions) {
         const auto frame = indexOf(region.frame);
         if (region.task == HandTask::TakeFrom && !frame)
