@@ -2,7 +2,6 @@
 
 #include "adjust/finish/soft_map.h"
 #include "base/vectorise.h"
-#include "colour/primaries.h"
 
 #include <algorithm>
 #include <cmath>
@@ -58,7 +57,7 @@ public:
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
     {
-        constexpr double kSmallest = 0.03, kLargest = 0.3, kVeil = 0.2, kDarkest = 1e-6; // sigmas: of the longer side
+        constexpr double kSmallest = 0.03, kLargest = 0.3, kVeil = 0.2; // sigmas: of the longer side
         const double widest = kSmallest * std::pow(kLargest / kSmallest, size_);
         const int width = survey.scene.width(), height = survey.scene.height();
         Image<float> light(width, height, 4);
@@ -69,15 +68,7 @@ public:
                     std::transform(part.row(c, y), part.row(c, y) + width, light.row(c, y), light.row(c, y),
                                    [](float a, float b) { return a / 4.0f + b; });
         }
-        Image<float> stops(width, height, 1);
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                double sum = 0.0;
-                for (int c = 0; c < 3; ++c)
-                    sum += double(kLuminance2020[size_t(c)] * survey.scene.row(c, y)[x]);
-                stops.row(0, y)[x] = float(std::log2(std::max(sum, kDarkest)));
-            }
-        const Image<float> wide = blurred(stops.view(), kVeil);
+        const Image<float> wide = blurred(stopsOf(survey.scene).view(), kVeil);
         for (int y = 0; y < height; ++y)
             std::transform(wide.row(0, y), wide.row(0, y) + width, light.row(3, y),
                            [](float stop) { return std::exp2(stop); });

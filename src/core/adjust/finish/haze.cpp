@@ -14,7 +14,7 @@
 namespace yolk {
 namespace {
 
-constexpr float kTiny = 1e-6f; // of light, for its logarithm
+constexpr float kTiny = 0x1p-20f; // of light, for its logarithm: as stopsOf()
 
 struct Air {
     std::array<float, 3> light, per; ///< and one over it
@@ -153,21 +153,13 @@ public:
         air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
         air.to = air.from + 0.2f;
         const cv::Mat through = 1.0 - kAlmostAll * cv::min(darkest(survey.scene, air.light, patch), 1.0);
-        cv::Mat guide(through.size(), CV_32F);
-        for (int y = 0; y < guide.rows; ++y)
-            for (int x = 0; x < guide.cols; ++x) {
-                double sum = 0.0;
-                for (int c = 0; c < 3; ++c)
-                    sum += double(kLuminance2020[size_t(c)] * survey.scene.row(c, y)[x]);
-                guide.at<float>(y, x) = float(std::log2(std::max(sum, double(kTiny))));
-            }
+        const Image<float> stops = stopsOf(survey.scene);
         const int radius = std::max(2, int(std::lround(kFilter * longer)));
-        Image<float> maps = guided(through, guide, radius);
+        Image<float> maps = guided(through, matOf(stops), radius);
         constexpr double kAround = 0.2;
-        cv::Mat around;
-        cv::GaussianBlur(guide, around, {}, kAround * longer, kAround * longer, cv::BORDER_REPLICATE);
+        const Image<float> around = blurred(stops.view(), kAround);
         for (int y = 0; y < maps.height(); ++y)
-            std::transform(around.ptr<float>(y), around.ptr<float>(y) + maps.width(), maps.row(2, y),
+            std::transform(around.row(0, y), around.row(0, y) + maps.width(), maps.row(2, y),
                            [](float stop) { return std::exp2(stop); });
         return std::make_shared<ClearedAir>(strength_, air, SoftMap(std::move(maps), survey.width, survey.height));
     }

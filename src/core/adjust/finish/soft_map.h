@@ -18,7 +18,10 @@ private:
     double perX_, perY_; ///< pixels of the map to one of the frame
 };
 
-/// All planes of an image through a Gaussian, its sigma in shares of the longer side.
+/// All planes of an image through a Gaussian, its sigma in shares of the longer side; wide ones on fewer pixels.
 Image<float> blurred(ImageView<const float> image, double sigma);
+
+/// log2 of the luminance of linear Rec. 2020, from -20 on. One plane.
+Image<float> stopsOf(ImageView<const float> scene);
 
 } // namespace yolk

@@ -53,17 +53,9 @@ public:
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
     {
-        constexpr double kAround = 0.06, kDarkest = 1e-6;
+        constexpr double kAround = 0.06;
         const int width = survey.scene.width(), height = survey.scene.height();
-        Image<float> ev(width, height, 1);
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x) {
-                double sum = 0.0;
-                for (int c = 0; c < 3; ++c)
-                    sum += double(kLuminance2020[size_t(c)] * survey.scene.row(c, y)[x]);
-                ev.row(0, y)[x] = float(std::log2(std::max(sum, kDarkest)));
-            }
-        Image<float> share = blurred(ev.view(), kAround);
+        Image<float> share = blurred(stopsOf(survey.scene).view(), kAround);
         std::vector<float> sorted;
         for (int y = 0; y < height; ++y)
             sorted.insert(sorted.end(), share.row(0, y), share.row(0, y) + width);
