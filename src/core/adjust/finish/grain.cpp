@@ -71,6 +71,34 @@ void grainRow(const float *const *in, const float *noise, int width, float amoun
     }
 }
 
+/// Where the columns of a grid lie on a lattice. Found in double, so that places are the same whatever the first pixel.
+class LatticeColumns {
+public:
+    LatticeColumns(const PixelGrid &grid, double cell, int width)
+        : spaced_(std::max(cell, grid.stepX)), weaker_(cell / spaced_), before_(static_cast<size_t>(width)),
+          on_(before_.size())
+    {
+        for (size_t x = 0; x < before_.size(); ++x) {
+            const double at = grid.x(int(x)) / spaced_, whole = std::floor(at);
+            before_[x] = int32_t(whole);
+            on_[x] = float(at - whole);
+        }
+    }
+    /// Half of the variance.
+    void addNoise(const PixelGrid &grid, int y, uint32_t seed, std::vector<float> &noise) const
+    {
+        const double row = grid.y(y) / spaced_, whole = std::floor(row);
+        noiseRow({int32_t(whole), float(row - whole), seed, float(std::sqrt(0.5) * weaker_)},
+                 {before_.data(), on_.data()}, int(noise.size()), noise.data());
+    }
+
+private:
+    double spaced_,
+        weaker_; ///< pixels of the frame from point to point; of the noise where pixels are larger than cells
+    std::vector<int32_t> before_;
+    std::vector<float> on_;
+};
+
 class GrainOnFrame : public Adjustment {
 public:
     /// `cell` in pixels of the reference frame.
@@ -79,10 +107,11 @@ public:
     {
         const int width = out.width();
         std::vector<float> noise(static_cast<size_t>(width));
+        const LatticeColumns coarse(grid, cell_, width), fine(grid, 0.5 * cell_, width);
         for (int y = 0; y < out.height(); ++y) {
             std::ranges::fill(noise, 0.0f);
-            addNoise(grid, y, cell_, 0x51ed27u, noise);
-            addNoise(grid, y, 0.5 * cell_, 0xa3c59bu, noise);
+            coarse.addNoise(grid, y, 0x51ed27u, noise);
+            fine.addNoise(grid, y, 0xa3c59bu, noise);
             const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
             float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
             grainRow(from, noise.data(), width, float(amount_), to);
@@ -90,21 +119,6 @@ public:
     }
 
 private:
-    /// Half of the variance. Places are found in double, so that they are the same whatever the first pixel.
-    static void addNoise(const PixelGrid &grid, int y, double cell, uint32_t seed, std::vector<float> &noise)
-    {
-        const double spaced = std::max(cell, grid.stepX), weaker = cell / spaced;
-        std::vector<int32_t> before(noise.size());
-        std::vector<float> on(noise.size());
-        for (size_t x = 0; x < noise.size(); ++x) {
-            const double at = grid.x(int(x)) / spaced, whole = std::floor(at);
-            before[x] = int32_t(whole);
-            on[x] = float(at - whole);
-        }
-        const double row = grid.y(y) / spaced, whole = std::floor(row);
-        noiseRow({int32_t(whole), float(row - whole), seed, float(std::sqrt(0.5) * weaker)}, {before.data(), on.data()},
-                 int(noise.size()), noise.data());
-    }
     double amount_, cell_;
 };
 

@@ -56,11 +56,15 @@ public:
         constexpr double kAround = 0.06;
         const int width = survey.scene.width(), height = survey.scene.height();
         Image<float> share = blurred(stopsOf(survey.scene).view(), kAround);
-        std::vector<float> sorted;
+        std::vector<float> sorted; // as far as is asked
         for (int y = 0; y < height; ++y)
             sorted.insert(sorted.end(), share.row(0, y), share.row(0, y) + width);
-        std::ranges::sort(sorted);
-        const float from = sorted[sorted.size() / 2], to = sorted[size_t(0.99 * double(sorted.size() - 1))];
+        const auto below = [&](double part) {
+            const auto at = sorted.begin() + ptrdiff_t(part * double(sorted.size() - 1));
+            std::ranges::nth_element(sorted, at);
+            return *at;
+        };
+        const float from = below(0.5), to = below(0.99);
         for (int y = 0; y < height; ++y)
             for (int x = 0; x < width; ++x) {
                 float &v = share.row(0, y)[x];

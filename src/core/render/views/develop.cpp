@@ -97,6 +97,21 @@ Adjustments informed(const Adjustments &adjustments, const std::function<const S
     return out;
 }
 
+/// Those on scene light, kept for the sliders after them unless areas vary them.
+Adjustments informedOnScene(const RenderPlan &plan, const std::function<const Survey &()> &survey, ExecContext &ctx)
+{
+    constexpr size_t kBytes = 4u << 20; // some planes of a small picture
+    const bool surveys = std::ranges::any_of(plan.onScene, [](const AdjustmentPtr &a) { return a->surveys(); });
+    if (!surveys || !plan.areas.empty())
+        return informed(plan.onScene, survey);
+    // What a view keeps has its scene first.
+    const Hash128 key = hashed(StageKey::Adjusted, hashUpTo(Stage::Adjust, plan.recipe),
+                               plan.sceneKey(measuringRequest(plan.sources, plan.reference())));
+    return *plan.sources.cache->get<Adjustments>(
+        key, ctx, [&](ExecContext &) { return informed(plan.onScene, survey); },
+        [](const Adjustments &) { return kBytes; });
+}
+
 PictureShares sharesOf(const PictureMap &map, const Rect &area)
 {
     return [&map, area](double x, double y) {
@@ -210,7 +225,8 @@ Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx
         }
         return *known;
     };
-    onScene_ = informed(plan.onScene, survey);
+    ExecContext informing = ctx.child({});
+    onScene_ = informedOnScene(plan, survey, informing);
     onDisplay_ = informed(plan.onDisplay, survey);
 }
 
