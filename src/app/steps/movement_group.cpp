@@ -98,7 +98,7 @@ MovementGroup::MovementGroup(Document *document, QWidget *parent)
     }
     drawLayout->addWidget(draw_[0], 0, 0);
     drawLayout->addWidget(draw_[1], 0, 1);
-    drawLayout->addWidget(draw_[3], 1, 0);
+    drawLayout->addWidget(draw_[3], 1, 0, 1, 2);
     drawLayout->addWidget(draw_[2], 2, 0);
     drawLayout->addWidget(source_, 2, 1);
     drawLayout->setColumnStretch(0, 1);

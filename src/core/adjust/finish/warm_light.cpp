@@ -56,12 +56,12 @@ public:
         constexpr double kAround = 0.06;
         const int width = survey.scene.width(), height = survey.scene.height();
         Image<float> share = blurred(stopsOf(survey.scene).view(), kAround);
-        std::vector<float> sorted; // as far as is asked
+        std::vector<float> lights;
         for (int y = 0; y < height; ++y)
-            sorted.insert(sorted.end(), share.row(0, y), share.row(0, y) + width);
+            lights.insert(lights.end(), share.row(0, y), share.row(0, y) + width);
         const auto below = [&](double part) {
-            const auto at = sorted.begin() + ptrdiff_t(part * double(sorted.size() - 1));
-            std::ranges::nth_element(sorted, at);
+            const auto at = lights.begin() + ptrdiff_t(part * double(lights.size() - 1));
+            std::ranges::nth_element(lights, at);
             return *at;
         };
         const float from = below(0.5), to = below(0.99);
