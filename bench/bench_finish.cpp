@@ -4,12 +4,14 @@
 #include "adjust/finish/noise_reduction.h"
 #include "benchmarks.h"
 #include "colour/transfer.h"
+#include "image/copy.h"
 #include "opened_set.h"
 #include "scenes.h"
 #include "synthetic_set.h"
 #include "worlds/leaves.h"
 #include "worlds/world.h"
 
+#include <opencv2/imgproc.hpp>
 #include <opencv2/photo.hpp>
 
 #include <algorithm>
@@ -146,27 +148,129 @@ void noiseOfWorlds(Report &report, uint64_t first, size_t count, ExecContext &ct
                "one thread against its own threads, at most 1");
 }
 
-/// Leaves behind a veil by their nearness.
+constexpr std::array kAir{0.55, 0.6, 0.7};
+constexpr double kByDay = 7.0; // stops: haze stands by day, when no lamp is brighter than the air
+
+/// A world by day, the share of its light that comes through the air, and what is seen then.
+struct Veiled {
+    Image<float> truth, through, shot;
+};
+
+Veiled veiled(Image<float> truth, Image<float> through)
+{
+    Image<float> shot(truth.shape());
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double t = through.row(0, y)[x];
+                shot.row(c, y)[x] = float(double(truth.row(c, y)[x]) * t + kAir[size_t(c)] * (1.0 - t));
+            }
+    return {std::move(truth), std::move(through), std::move(shot)};
+}
+
+/// Air between the camera and every leaf by its nearness, and open sky over the topmost eighth.
+Veiled veiledByDepth(uint64_t seed, ExecContext &ctx)
+{
+    Image<float> truth = darkWorld(seed, ctx, kByDay);
+    worlds::SceneSpec scene = worlds::worldOf(seed, kWidth, kHeight).scene;
+    scene.stops = kByDay;
+    std::vector<worlds::Leaf> leaves = worlds::growLeaves(scene);
+    for (worlds::Leaf &leaf : leaves) { // drawn once more as how near they are
+        leaf.surface = worlds::LeafSurface::Flat;
+        leaf.depth = 0.0;
+        leaf.light.fill(float(1.0 + leaf.nearness));
+    }
+    const Image<float> near = worlds::renderLeaves(leaves, scene, {}, 0.0, ctx);
+    Image<float> through(kWidth, kHeight, 1);
+    for (int y = 0; y < kHeight; ++y)
+        for (int x = 0; x < kWidth; ++x) {
+            const double nearness = std::clamp(double(near.row(1, y)[x]) - 1.0, 0.0, 1.0);
+            through.row(0, y)[x] = y < kHeight / 8 ? 0.0f : float(std::exp(-1.2 * (1.0 - nearness)));
+        }
+    return veiled(std::move(truth), std::move(through));
+}
+
+Image<float> cleared(const Image<float> &shot)
+{
+    return areaThrough(*Haze::make(HazeSettings{100, 100})->surveyed(surveyOf(shot, nullptr)), shot);
+}
+
+/// What is wrong close to edges of depth and not further inside, on what is far, in shares of the air's light; and by how
+/// much more than the veil asks for noise was raised.
+void veilEdges(Report &report, uint64_t first, size_t count, ExecContext &ctx)
+{
+    std::vector<double> halo, noise, contrast;
+    for (size_t i = 0; i < count; ++i) {
+        const Veiled world = veiledByDepth(first + i, ctx);
+        const Image<float> got = cleared(world.shot);
+        cv::Mat edge(kHeight, kWidth, CV_8U, cv::Scalar(255)), distance;
+        const auto through = [&](int x, int y) { return double(world.through.row(0, y)[x]); };
+        for (int y = kHeight / 8 + 1; y < kHeight - 1; ++y)
+            for (int x = 1; x < kWidth - 1; ++x)
+                if (std::abs(through(x + 1, y) - through(x - 1, y)) > 0.1 ||
+                    std::abs(through(x, y + 1) - through(x, y - 1)) > 0.1)
+                    edge.at<uint8_t>(y, x) = 0;
+        edge.rowRange(0, kHeight / 8 + 1).setTo(0);
+        cv::distanceTransform(edge, distance, cv::DIST_L2, 5);
+        std::mt19937_64 random(first + i);
+        std::normal_distribution<double> normal;
+        constexpr double kNoise = 0.003;
+        Image<float> noisy = copyOf(world.shot);
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x)
+                noisy.row(1, y)[x] += float(kNoise * normal(random));
+        const Image<float> rough = cleared(noisy);
+        std::vector<double> beside, inside, raised, lights, truths;
+        for (int y = kHeight / 8 + 4; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double t = through(x, y);
+                if (t > 0.55)
+                    continue;
+                const float away = distance.at<float>(y, x);
+                const double wrong = double(got.row(1, y)[x] - world.truth.row(1, y)[x]) / kAir[1];
+                if (away >= 2.0f && away < 8.0f)
+                    beside.push_back(wrong);
+                if (away >= 16.0f)
+                    inside.push_back(wrong);
+                if (away >= 2.0f) {
+                    lights.push_back(double(got.row(1, y)[x]));
+                    truths.push_back(double(world.truth.row(1, y)[x]));
+                    raised.push_back(std::pow(double(rough.row(1, y)[x] - got.row(1, y)[x]) / kNoise * t, 2.0));
+                }
+            }
+        if (beside.size() < 500 || inside.size() < 500)
+            continue; // nothing far, or no edges
+        halo.push_back(std::abs(percentile(beside, 0.5) - percentile(inside, 0.5)));
+        noise.push_back(std::sqrt(percentile(raised, 0.5) / 0.455)); // median of the square of a unit normal
+        contrast.push_back((percentile(lights, 0.9) - percentile(lights, 0.1)) /
+                           (percentile(truths, 0.9) - percentile(truths, 0.1)));
+    }
+    report.add("finish.veil_depth_contrast.median", percentile(contrast, 0.5), "of far leaves, 0.85 to 1.15");
+    report.add("finish.veil_depth_contrast.p10", percentile(contrast, 0.1), "the same");
+    report.add("finish.veil_depth_contrast.p90", percentile(contrast, 0.9), "the same");
+    report.add("finish.veil_halo.median", percentile(halo, 0.5),
+               "of the air's light beside edges of depth, at most 0.02");
+    report.add("finish.veil_halo.p90", percentile(halo, 0.9), "the same");
+    report.add("finish.veil_noise.median", percentile(noise, 0.5), "raised over what the veil asks for, at most 1");
+    report.add("finish.veil_noise.p90", percentile(noise, 0.9), "the same");
+}
+
+/// Leaves behind a veil that thickens towards the top.
 void veilOfWorlds(Report &report, uint64_t first, size_t count, ExecContext &ctx)
 {
     std::vector<double> contrast, before;
     for (size_t i = 0; i < count; ++i) {
-        constexpr double kByDay = 7.0; // stops: haze stands by day, when no lamp is brighter than the air
-        const Image<float> truth = darkWorld(first + i, ctx, kByDay);
+        Image<float> truth = darkWorld(first + i, ctx, kByDay);
         // The upper half is far: the veil grows towards the top, and over the topmost eighth only air is seen.
         const auto throughAt = [](int y) {
             const double far = std::clamp(1.0 - double(y) / (0.75 * kHeight), 0.0, 1.0);
             return y < kHeight / 8 ? 0.0 : std::exp(-1.5 * far);
         };
-        constexpr std::array kAir{0.55, 0.6, 0.7};
-        Image<float> shot(truth.shape());
-        for (int c = 0; c < 3; ++c)
-            for (int y = 0; y < kHeight; ++y)
-                for (int x = 0; x < kWidth; ++x)
-                    shot.row(c, y)[x] =
-                        float(double(truth.row(c, y)[x]) * throughAt(y) + kAir[size_t(c)] * (1.0 - throughAt(y)));
-        const Image<float> got =
-            areaThrough(*Haze::make(HazeSettings{100, 100})->surveyed(surveyOf(shot, nullptr)), shot);
+        Image<float> through(kWidth, kHeight, 1);
+        for (int y = 0; y < kHeight; ++y)
+            std::fill_n(through.row(0, y), kWidth, float(throughAt(y)));
+        const Veiled world = veiled(std::move(truth), std::move(through));
+        const Image<float> got = cleared(world.shot);
         const auto contrastOf = [&](const Image<float> &p) {
             std::vector<double> lights;
             for (int y = kHeight / 6; y < kHeight / 3; ++y)
@@ -174,8 +278,8 @@ void veilOfWorlds(Report &report, uint64_t first, size_t count, ExecContext &ctx
                     lights.push_back(double(p.row(1, y)[x]));
             return percentile(lights, 0.9) - percentile(lights, 0.1);
         };
-        contrast.push_back(contrastOf(got) / contrastOf(truth));
-        before.push_back(contrastOf(shot) / contrastOf(truth));
+        contrast.push_back(contrastOf(got) / contrastOf(world.truth));
+        before.push_back(contrastOf(world.shot) / contrastOf(world.truth));
     }
     report.add("finish.veil_before.median", percentile(before, 0.5), "contrast of far things over the truth, veiled");
     report.add("finish.veil_contrast.median", percentile(contrast, 0.5), "and cleared, 0.85 to 1.15");
@@ -218,6 +322,7 @@ void benchFinish(Report &report, const std::string &folder)
     const auto [first, count] = worldsAsked(20);
     noiseOfWorlds(report, first, count, ctx);
     veilOfWorlds(report, first, count, ctx);
+    veilEdges(report, first, count, ctx);
     cost(report, folder, ctx);
 }
 

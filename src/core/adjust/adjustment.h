@@ -22,6 +22,9 @@ public:
     virtual ~NoiseField() = default;
     /// Along row `y` of a grid, the variance of R, G and B of scene light of a pixel of the reference frame.
     virtual void fill(const PixelGrid &grid, int y, int width, float *const variance[3]) const = 0;
+    /// By how much its deviation over several pixels is more than that of white noise of this variance: colours that were
+    /// interpolated from a mosaic share their samples.
+    virtual double coarser() const { return 1.0; }
 };
 
 /// From a place of the reference frame, pixels, to shares of the sides of the picture as cropped and turned.

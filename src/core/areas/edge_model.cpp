@@ -2,7 +2,7 @@
 
 #include "base/vectorise.h"
 #include "image/mat_p.h"
-#include "tone/tone_map.h"
+#include "tone/tone_rows.h"
 
 #include <Eigen/Dense>
 #include <opencv2/imgproc.hpp>

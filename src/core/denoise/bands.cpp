@@ -46,15 +46,35 @@ void shrinkRow(const float *__restrict row, const float *__restrict rest, float 
     }
 }
 
-/// Where the noise is `noise` times that, pixel by pixel, and known: what stands out further is kept more nearly whole.
 YOLK_MULTIVERSION
-void shrinkRowBy(const float *__restrict row, const float *__restrict rest, float threshold,
-                 const float *__restrict noise, int width, float *__restrict kept)
+void differenceRow(const float *__restrict row, const float *__restrict rest, int width, float *__restrict d,
+                   float *__restrict square)
 {
     for (int x = 0; x < width; ++x) {
-        const float d = row[x] - rest[x], square = d * d, t = threshold * noise[x], least = t * t;
-        const float more = square > least ? square : least, share = least / (more + 1e-30f);
-        kept[x] += d * (1.0f - share * share);
+        d[x] = row[x] - rest[x];
+        square[x] = d[x] * d[x];
+    }
+}
+
+YOLK_MULTIVERSION
+void sumAcross(const float *__restrict from, int step, int width, float *__restrict to)
+{
+    for (int x = 0; x < width; ++x)
+        to[x] = from[x - step] + from[x] + from[x + step];
+}
+
+/// Differences by the energy of their neighbourhood, in three rows of sums; the noise is `noise` times the threshold,
+/// pixel by pixel.
+YOLK_MULTIVERSION
+void shrinkRowBy(const float *__restrict d, const float *__restrict above, const float *__restrict here,
+                 const float *__restrict below, float threshold, const float *__restrict noise, int width,
+                 float *__restrict kept)
+{
+    constexpr float kShare = 1.0f / 9.0f;
+    for (int x = 0; x < width; ++x) {
+        const float energy = kShare * (above[x] + here[x] + below[x]), t = threshold * noise[x], least = t * t;
+        const float more = energy > least ? energy : least;
+        kept[x] += d[x] * (1.0f - least / (more + 1e-30f));
     }
 }
 
@@ -68,12 +88,17 @@ void addRow(const float *__restrict kept, int width, float *__restrict plane)
 /// A plane on its way from the top down: of each level the rows that the next one still needs, and what is kept of the
 /// bands so far.
 struct PlaneRows {
-    PlaneRows(int width, int spread)
-        : kept(ringOf(width, spread * kBandReach)), padded(size_t(width + spread * (kBandReach + 2))),
-          rest(size_t(width))
+    PlaneRows(int width, int spread, bool isKnown)
+        : kept(ringOf(width, spread * kBandReachKnown)), padded(size_t(width + spread * (kBandReach + 2)))
     {
-        for (int scale = 0; scale < kBands; ++scale)
+        for (int scale = 0; scale < kBands; ++scale) {
             levels[size_t(scale)] = ringOf(width, spread * (4 << scale));
+            if (!isKnown)
+                continue;
+            differences[size_t(scale)] = ringOf(width, spread * (2 << scale));
+            energies[size_t(scale)] = ringOf(width, spread * (2 << scale));
+        }
+        levels[kBands] = ringOf(width, spread * (kBandReachKnown - kBandReach));
     }
     static Image<float> ringOf(int width, int mostBetween)
     {
@@ -81,10 +106,19 @@ struct PlaneRows {
     }
     static float *rowOf(Image<float> &ring, int y) { return ring.row(0, y & (ring.height() - 1)); }
 
-    std::array<Image<float>, kBands> levels;
+    std::array<Image<float>, kBands + 1> levels;            ///< the last one is the smooth rest
+    std::array<Image<float>, kBands> differences, energies; ///< of the bands, and their squares summed across
     Image<float> kept;
-    std::vector<float> padded, rest; ///< one row each
+    std::vector<float> padded; ///< one row
 };
+
+void mirrorEnds(float *row, int margin, int width)
+{
+    for (int x = 1; x <= margin; ++x) {
+        row[-x] = row[mirrored(-x, width)];
+        row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
+    }
+}
 
 /// A row of a level through the cubic spline (1 4 6 4 1) / 16 with holes of `step`, edges mirrored.
 void smoothRow(Image<float> &level, int y, int step, int height, std::vector<float> &padded, float *to)
@@ -93,11 +127,29 @@ void smoothRow(Image<float> &level, int y, int step, int height, std::vector<flo
     float *row = padded.data() + margin;
     const auto at = [&](int v) { return PlaneRows::rowOf(level, mirrored(v, height)); };
     smoothDown(at(y - 2 * step), at(y - step), at(y), at(y + step), at(y + 2 * step), width, row);
-    for (int x = 1; x <= margin; ++x) {
-        row[-x] = row[mirrored(-x, width)];
-        row[width - 1 + x] = row[mirrored(width - 1 + x, width)];
-    }
+    mirrorEnds(row, margin, width);
     smoothAcross(row, step, width, to);
+}
+
+/// Row y of a band is there: what now has all its neighbours is shrunk and kept.
+void shrinkBand(PlaneRows &plane, size_t m, int scale, int y, int height, const BandShrinkage &shrinkage)
+{
+    const size_t band = size_t(scale);
+    const int step = shrinkage.spread << scale, width = plane.kept.width();
+    float *row = plane.padded.data() + step;
+    differenceRow(PlaneRows::rowOf(plane.levels[band], y), PlaneRows::rowOf(plane.levels[band + 1], y), width,
+                  PlaneRows::rowOf(plane.differences[band], y), row);
+    mirrorEnds(row, step, width);
+    sumAcross(row, step, width, PlaneRows::rowOf(plane.energies[band], y));
+    const auto sums = [&](int at) { return PlaneRows::rowOf(plane.energies[band], mirrored(at, height)); };
+    const int last = y + 1 < height ? y - step : height - 1;
+    for (int v = std::max(0, y - step); v <= last; ++v) {
+        float *kept = PlaneRows::rowOf(plane.kept, v);
+        if (scale == 0)
+            std::fill_n(kept, width, 0.0f);
+        shrinkRowBy(PlaneRows::rowOf(plane.differences[band], v), sums(v - step), sums(v), sums(v + step),
+                    shrinkage.thresholds[m][band], shrinkage.noise(int(m), v), width, kept);
+    }
 }
 
 } // namespace
@@ -106,8 +158,11 @@ void throughBands(int width, int height, const BandShrinkage &shrinkage,
                   const std::function<void(int y, const ThreeRows<float> &rows)> &give,
                   const std::function<void(int y, const ThreeRows<const float> &rows)> &take)
 {
-    const int spread = shrinkage.spread, reach = spread * kBandReach;
-    std::array<PlaneRows, 3> planes{PlaneRows(width, spread), PlaneRows(width, spread), PlaneRows(width, spread)};
+    const bool isKnown = bool(shrinkage.noise);
+    const int spread = shrinkage.spread, reach = spread * (isKnown ? kBandReachKnown : kBandReach);
+    std::vector<PlaneRows> planes;
+    for (int m = 0; m < 3; ++m)
+        planes.emplace_back(width, spread, isKnown);
     for (int given = 0; given < height + reach; ++given) {
         const auto top = [&](size_t m) { return PlaneRows::rowOf(planes[m].levels[0], given); };
         if (given < height)
@@ -119,25 +174,27 @@ void throughBands(int width, int height, const BandShrinkage &shrinkage,
                 if (y < 0 || y >= height)
                     continue;
                 Image<float> &level = plane.levels[size_t(scale)];
-                float *rest =
-                    scale + 1 < kBands ? PlaneRows::rowOf(plane.levels[size_t(scale) + 1], y) : plane.rest.data();
+                float *rest = PlaneRows::rowOf(plane.levels[size_t(scale) + 1], y);
                 smoothRow(level, y, step, height, plane.padded, rest);
                 const float *fine = PlaneRows::rowOf(level, y);
                 if (shrinkage.see)
                     shrinkage.see(int(m), scale, y, fine, rest);
+                if (isKnown) {
+                    shrinkBand(plane, m, scale, y, height, shrinkage);
+                    continue;
+                }
                 float *kept = PlaneRows::rowOf(plane.kept, y);
                 if (scale == 0)
                     std::fill_n(kept, width, 0.0f);
-                const float threshold = shrinkage.thresholds[m][size_t(scale)];
-                if (shrinkage.noise)
-                    shrinkRowBy(fine, rest, threshold, shrinkage.noise(int(m), y), width, kept);
-                else
-                    shrinkRow(fine, rest, threshold, width, kept);
+                shrinkRow(fine, rest, shrinkage.thresholds[m][size_t(scale)], width, kept);
             }
         if (const int y = given - reach; y >= 0) {
-            for (PlaneRows &plane : planes)
-                addRow(PlaneRows::rowOf(plane.kept, y), width, plane.rest.data());
-            take(y, {planes[0].rest.data(), planes[1].rest.data(), planes[2].rest.data()});
+            const auto whole = [&](size_t m) {
+                float *row = PlaneRows::rowOf(planes[m].kept, y);
+                addRow(PlaneRows::rowOf(planes[m].levels[kBands], y), width, row);
+                return row;
+            };
+            take(y, {whole(0), whole(1), whole(2)});
         }
     }
 }

@@ -9,6 +9,8 @@ namespace yolk {
 inline constexpr int kBands = 4;
 /// Pixels beyond which nothing is felt.
 inline constexpr int kBandReach = 2 * ((1 << kBands) - 1);
+/// The same where the noise of each pixel is given: neighbours of the coarsest band are read as well.
+inline constexpr int kBandReachKnown = kBandReach + (1 << (kBands - 1));
 /// Deviation of unit white noise in each band [StarckMurtagh1998].
 inline constexpr std::array<double, kBands> kBandNoise{0.889, 0.200, 0.086, 0.041};
 
@@ -30,9 +32,11 @@ struct BandShrinkage {
     std::function<void(int m, int band, int y, const float *fine, const float *rest)> see{};
 };
 
-/// Undecimated wavelets by a cubic spline: each coefficient d is shrunk by 1 - (t / d)^2, to nothing below t (by
-/// 1 - (t / d)^4 where the noise of each pixel is given); the bands add up to the plane with its smooth rest. Rows are given and taken from the top down; edges are mirrored.
-/// Source: [StarckMurtagh1998], the shrinkage of James and Stein.
+/// Undecimated wavelets by a cubic spline: each coefficient d is shrunk by 1 - (t / d)^2, to nothing below t. Where the
+/// noise of each pixel is given, d^2 is the mean of its square and those of the eight neighbours as far away as the band is
+/// wide: what stands together is kept. The bands add up to the plane with its smooth rest. Rows are given and taken from
+/// the top down; edges are mirrored.
+/// Source: [StarckMurtagh1998], the shrinkage of James and Stein; [ChenBuiKrzyzak2005] for the neighbours.
 void throughBands(int width, int height, const BandShrinkage &shrinkage,
                   const std::function<void(int y, const ThreeRows<float> &rows)> &give,
                   const std::function<void(int y, const ThreeRows<const float> &rows)> &take);

@@ -112,14 +112,12 @@ private:
     Parameter exposure_, contrast_, localContrast_, localLights_, localDarks_, fineDetail_;
     std::array<Parameter, 5> zoneValues_;
     bool isPlain_ = false, variesCurve_ = false, variesZones_ = false, variesDetail_ = false;
-    double kept_ = 0.0; ///< of detail, where nothing strengthens it
+    double kept_ = 0.0;             ///< of detail, where nothing strengthens it
     std::vector<StepTable> curves_; ///< log2 of display light of EV at contrasts kContrastStep apart; last as it is
-    StepTable inLights_; ///< how far a base counts as light
+    StepTable inLights_;            ///< how far a base counts as light
 };
 
 /// Light of linear Rec. 2020 pixels in EV, held within -24 and 19; NaN counts as the least. Three planes in, one out.
 Image<float> evOf(ImageView<const float> scene, ExecContext &ctx);
-/// The same of a row.
-void evRow(const float *r, const float *g, const float *b, int width, float *ev);
 
 } // namespace yolk

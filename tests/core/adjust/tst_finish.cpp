@@ -1,7 +1,10 @@
 // The adjustments of the Finish step, each against what its header says.
 #include "adjust/adjustment_list.h"
 #include "colour/oklab.h"
+#include "colour/oklab_rows.h"
+#include "colour/transfer.h"
 #include "image/copy.h"
+#include "support/compare.h"
 #include "support/synthetic.h"
 
 #include <QTest>
@@ -269,7 +272,7 @@ private Q_SLOTS:
         const double contrast = deviation(got, far) / deviation(clear, far);
         qInfo("contrast of the far layer %.3f of the truth, %.3f before", contrast,
               deviation(shot, far) / deviation(clear, far));
-        QVERIFY(std::abs(contrast - 1.0) < 0.15);
+        QVERIFY2(std::abs(contrast - 1.0) < 0.15, qPrintable(QString::number(contrast)));
         QVERIFY(std::abs(deviation(got, near) / deviation(clear, near) - 1.0) < 0.1);
         // Half of it, and more of it.
         const Image<float> half = through(informed(Haze::make(HazeSettings{50, 100}), surveyOf(shot)), shot);
@@ -357,6 +360,63 @@ private Q_SLOTS:
             QVERIFY(std::abs(of(0.75, 0.12, i + 1) - of(0.75, 0.12, i)) < 0.02);
         for (int i = 0; i < 100; ++i)
             QVERIFY(std::abs(of(0.75, 0.002 * (i + 1), 245) - of(0.75, 0.002 * i, 245)) < 0.04);
+    }
+    void skiesStaySmooth_data()
+    {
+        QTest::addColumn<AdjustmentPtr>("made");
+        QTest::addColumn<bool>("onScene");
+        QTest::addColumn<bool>("inOklab");
+        QTest::newRow("nothing") << AdjustmentPtr() << false << false;
+        QTest::newRow("glow") << Glow::make(GlowSettings{100, 100, 0}) << true << false;
+        QTest::newRow("small glow") << Glow::make(GlowSettings{100, 0, 0}) << true << false;
+        QTest::newRow("mist") << Glow::make(GlowSettings{0, 30, 100}) << true << false;
+        QTest::newRow("deep sky") << DeepSky::make(SkySettings{100}) << false << true;
+        QTest::newRow("dark vignette") << Vignette::make(VignetteSettings{-3.0, 0.0, 60, 60, 0, 50, 50}) << false
+                                       << false;
+        QTest::newRow("light vignette") << Vignette::make(VignetteSettings{3.0, 0.0, 60, 60, 0, 50, 50}) << false
+                                        << false;
+    }
+    void skiesStaySmooth()
+    {
+        // A sky from pale at the horizon to deep blue over a thousand pixels: no neighbours of 16 bits may differ by more
+        // than 1.5 codes of 8 bits where they were less than half a code apart.
+        QFETCH(AdjustmentPtr, made);
+        QFETCH(bool, onScene);
+        QFETCH(bool, inOklab);
+        constexpr int kWidth = 900, kHeight = 600;
+        const std::array pale{0.55, 0.60, 0.68}, deep{0.12, 0.20, 0.42};
+        const Image<float> sky = drawn(kWidth, kHeight, [&](int c, int x, int y) {
+            const double t = (y + 0.2 * x) / (kHeight + 0.2 * kWidth);
+            return float(std::exp2(std::log2(deep[size_t(c)]) * (1.0 - t) + std::log2(pale[size_t(c)]) * t));
+        });
+        Image<float> in = copyOf(sky);
+        const OklabSpace space(kRec2020);
+        const auto convert = [&](auto *conversion, Image<float> &image) {
+            for (int y = 0; y < kHeight; ++y) {
+                const float *const from[3] = {image.row(0, y), image.row(1, y), image.row(2, y)};
+                float *const to[3] = {image.row(0, y), image.row(1, y), image.row(2, y)};
+                conversion(from, kWidth, space, to);
+            }
+        };
+        if (inOklab)
+            convert(&oklabOfRow, in);
+        Survey survey = surveyOf(sky);
+        Image<float> got = through(informed(made, survey), in);
+        if (inOklab)
+            convert(&rgbOfRow, got);
+        QVERIFY(!made || onScene || test::firstDifference(got.view(), sky.view(), 0.0, 1e-3) != QByteArray());
+        double worst = 0.0;
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y + 1 < kHeight; ++y)
+                for (int x = 0; x + 1 < kWidth; ++x) {
+                    const auto code = [&](int atX, int atY) {
+                        return std::round(65535.0 * encodeSrgb(std::clamp(double(got.row(c, atY)[atX]), 0.0, 1.0))) /
+                               257.0;
+                    };
+                    worst =
+                        std::max({worst, std::abs(code(x + 1, y) - code(x, y)), std::abs(code(x, y + 1) - code(x, y))});
+                }
+        QVERIFY2(worst <= (made ? 1.5 : 0.5), qPrintable(QString::number(worst)));
     }
     void warmthComesFromTheLight()
     {

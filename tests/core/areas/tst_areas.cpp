@@ -8,6 +8,7 @@
 #include "support/runners.h"
 #include "tone/tone_curve.h"
 #include "tone/tone_map.h"
+#include "tone/tone_rows.h"
 #include "tone/zone_rows.h"
 #include "worlds/painted.h"
 

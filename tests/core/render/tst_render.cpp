@@ -1,4 +1,5 @@
 #include "base/errors.h"
+#include "render/files/display_codes.h"
 #include "render/files/output.h"
 #include "render/files/radiance_export.h"
 #include "render/render.h"
@@ -191,6 +192,45 @@ private Q_SLOTS:
         for (size_t x = 0; x <= 4000; ++x)
             QCOMPARE(packed[x], 0xff000000u | uint32_t(small[3 * x]) << 16 | uint32_t(small[3 * x + 1]) << 8 |
                                     uint32_t(small[3 * x + 2]));
+    }
+    void ditheredCodesKeepTheMean()
+    {
+        // A ramp of two codes over many rows: plain rounding makes three plateaus, chance keeps every column's mean.
+        constexpr int kWidth = 64, kHeight = 4096;
+        Image<float> display(kWidth, kHeight, 3);
+        const auto codeAt = [](int x) { return 100.0 + 2.0 * x / kWidth; };
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < kHeight; ++y)
+                for (int x = 0; x < kWidth; ++x)
+                    display.row(c, y)[x] = x == 0   ? 0.0f
+                                           : x == 1 ? 1.0f
+                                           : x == 2 ? std::nanf("")
+                                                    : float(decodeSrgb(codeAt(x) / 255.0));
+        std::array<double, kWidth> sum{}, plain{};
+        std::vector<uint8_t> row(3 * kWidth), again(row.size());
+        double together = 0.0; // of neighbouring pixels: chance has no pattern
+        for (int y = 0; y < kHeight; ++y) {
+            ditherRow8(display.view(), y, row);
+            ditherRow8(display.view(), y, again);
+            QVERIFY(row == again);
+            QVERIFY(row[1] == 0 && row[4] == 255 && row[7] == 0); // the ends, and NaN
+            for (size_t x = 3; x < kWidth; ++x) {
+                QVERIFY(std::abs(row[3 * x + 1] - codeAt(int(x))) <= 1.0);
+                sum[x] += row[3 * x + 1];
+            }
+            together += (row[3 * 20 + 1] - codeAt(20)) * (row[3 * 21 + 1] - codeAt(21));
+            encodeRow8(display.view(), y, again);
+            for (size_t x = 3; x < kWidth; ++x)
+                plain[x] += again[3 * x + 1];
+        }
+        double worst = 0.0, worstPlain = 0.0;
+        for (size_t x = 3; x < kWidth; ++x) {
+            worst = std::max(worst, std::abs(sum[x] / kHeight - codeAt(int(x))));
+            worstPlain = std::max(worstPlain, std::abs(plain[x] / kHeight - codeAt(int(x))));
+        }
+        // Half a code of deviation at most over 4096 rows: four deviations of the mean.
+        QVERIFY2(worst < 4.0 * 0.5 / 64.0 && worstPlain > 0.4, qPrintable(QString("%1").arg(worst)));
+        QVERIFY2(std::abs(together / kHeight) < 4.0 * 0.25 / 64.0, qPrintable(QString("%1").arg(together / kHeight)));
     }
     void aViewLooksLikeThePictureMadeSmaller()
     {

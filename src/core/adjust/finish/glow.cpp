@@ -32,12 +32,13 @@ public:
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {
         const int width = out.width();
-        std::vector<float> soft(static_cast<size_t>(width)), veil(soft.size()), glow, mist, scratch;
+        std::vector<float> soft(static_cast<size_t>(width)), veil(soft.size()), glow, mist;
+        SoftMap::Rows light = light_.rows(grid, width);
         for (int y = 0; y < out.height(); ++y) {
-            light_.row(3, grid, y, width, scratch, veil.data());
+            light.read(3, y, veil.data());
             const float *const amount = glow_.row(grid, y, width, glow), *const thick = mist_.row(grid, y, width, mist);
             for (int c = 0; c < 3; ++c) {
-                light_.row(c, grid, y, width, scratch, soft.data());
+                light.read(c, y, soft.data());
                 spreadRow(in.row(c, y), soft.data(), veil.data(), amount, thick, width, out.row(c, y));
             }
         }

@@ -25,7 +25,7 @@ struct Glow {
     static constexpr Light kActsOn = Light::Scene;
     static constexpr bool kFinish = true;
     static constexpr auto kFields = std::tuple{
-        RealField<Settings>{"amount", &Settings::amount, 0, 100, 0, 1, 0, "", "Glow", "Glow",
+        RealField<Settings>{"amount", &Settings::amount, 0, 100, 0, 1, 0, "", "Glow", "Glow strength",
                             "Spreads light softly round what is bright, as far as it really was: lamps glow, walls do "
                             "not",
                             nullptr, true},

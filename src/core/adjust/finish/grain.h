@@ -24,7 +24,7 @@ struct Grain {
     static constexpr Light kActsOn = Light::Display;
     static constexpr bool kFinish = true;
     static constexpr auto kFields = std::tuple{
-        RealField<Settings>{"amount", &Settings::amount, 0, 100, 0, 1, 0, "", "Grain", "Grain",
+        RealField<Settings>{"amount", &Settings::amount, 0, 100, 0, 1, 0, "", "Grain", "Grain strength",
                             "Lays grain over the picture, strongest in middle tones, the same at any size of output"},
         RealField<Settings>{"size", &Settings::size, 0, 100, 25, 1, 0, "", "Grain", "Grain size",
                             "How coarse it is, against the picture", isGrainy},

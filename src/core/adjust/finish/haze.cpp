@@ -14,6 +14,8 @@
 namespace yolk {
 namespace {
 
+/// Of the veil that the darkest channel speaks for: at 100 all of it goes, and what is darkest is left a trace of light.
+constexpr float kAlmostAll = 0.98f;
 constexpr float kTiny = 0x1p-20f; // of light, for its logarithm: as stopsOf()
 
 struct Air {
@@ -25,7 +27,7 @@ YOLK_MULTIVERSION
 void clearRow(const float *const *in, const float *slope, const float *offset, const float *around,
               const float *strength, int width, const Air &air, float *const *out)
 {
-    constexpr float kLeast = 0.1f, kAlmostAll = 0.95f, kPercent = 0.01f, kAdded = 2.0f, kEverywhere = 0.2f;
+    constexpr float kLeast = 0.1f, kPercent = 0.01f, kAdded = 2.0f, kEverywhere = 0.2f;
     for (int x = 0; x < width; ++x) {
         const float r = in[0][x], g = in[1][x], b = in[2][x];
         const float y = kLuminance2020[0] * r + kLuminance2020[1] * g + kLuminance2020[2] * b;
@@ -60,11 +62,12 @@ public:
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {
         const size_t width = size_t(out.width());
-        std::vector<float> slope(width), offset(width), around(width), amount, scratch;
+        std::vector<float> slope(width), offset(width), around(width), amount;
+        SoftMap::Rows through = through_.rows(grid, out.width());
         for (int y = 0; y < out.height(); ++y) {
-            through_.row(0, grid, y, out.width(), scratch, slope.data());
-            through_.row(1, grid, y, out.width(), scratch, offset.data());
-            through_.row(2, grid, y, out.width(), scratch, around.data());
+            through.read(0, y, slope.data());
+            through.read(1, y, offset.data());
+            through.read(2, y, around.data());
             const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
             float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
             clearRow(from, slope.data(), offset.data(), around.data(), strength_.row(grid, y, out.width(), amount),
@@ -143,7 +146,7 @@ public:
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
     {
-        constexpr double kPatch = 0.015, kFilter = 0.05, kAlmostAll = 0.95; // of the longer side; of the darkest
+        constexpr double kPatch = 0.015, kFilter = 0.05; // of the longer side
         const int longer = std::max(survey.scene.width(), survey.scene.height());
         const int patch = std::max(1, int(std::lround(kPatch * longer)));
         Air air{};
@@ -152,7 +155,7 @@ public:
             air.per[c] = 1.0f / air.light[c];
         air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
         air.to = air.from + 0.2f;
-        const cv::Mat through = 1.0 - kAlmostAll * cv::min(darkest(survey.scene, air.light, patch), 1.0);
+        const cv::Mat through = 1.0 - double(kAlmostAll) * cv::min(darkest(survey.scene, air.light, patch), 1.0);
         const Image<float> stops = stopsOf(survey.scene);
         const int radius = std::max(2, int(std::lround(kFilter * longer)));
         Image<float> maps = guided(through, matOf(stops), radius);

@@ -33,8 +33,8 @@ struct Haze {
     };
     /// Light I = J t + A (1 - t): J what is seen without air, t the share of it that comes through, A the light of the
     /// air. A is the mean of the hundredth of the picture whose darkest channel within a patch is brightest; 1 - t is
-    /// 0.95 of the darkest channel of I / A within a patch, brought to edges by a guided filter over log light. Where
-    /// some veil v = 1 - t is taken away, J = (I - s v A) / (1 - s v), 1 - s v at least 0.1; v is at most 0.95 of the
+    /// 0.98 of the darkest channel of I / A within a patch, brought to edges by a guided filter over log light. Where
+    /// some veil v = 1 - t is taken away, J = (I - s v A) / (1 - s v), 1 - s v at least 0.1; v is at most 0.98 of the
     /// darkest channel of I / A at the pixel itself, which can hold no more air than that. Thin veils fade out below a
     /// share that falls with the reach. Below 0, air of |s| times the depth -log2(t) + 0.2, and twice that, is added,
     /// as bright as what lies round a place (as the veil of Glow).

@@ -66,10 +66,10 @@ public:
                  float toe)
         : brightness_(std::move(brightness)), colour_(std::move(colour)), noise_(std::move(noise)), toe_(toe)
     {
-        constexpr double kBrightness = 3.0, kColour = 4.0, kCoarser = 1.5, kFinest = 0.7;
+        constexpr double kBrightness = 1.5, kColour = 2.0, kFinest = 0.7;
         for (size_t m = 0; m < 3; ++m)
             for (size_t band = 0; band < kBands; ++band) {
-                double t = (m == 0 ? kBrightness : kColour) * kBandNoise[band] * (band > 0 ? kCoarser : 1.0);
+                double t = (m == 0 ? kBrightness : kColour) * kBandNoise[band] * (band > 0 ? noise_->coarser() : 1.0);
                 if (m == 0 && band < 2)
                     t *= 1.0 - kFinest * detail / 100.0;
                 thresholds_[m][band] = float(t);
@@ -77,7 +77,7 @@ public:
     }
     int context(double scale) const override
     {
-        return scale < NoiseReduction::kLeastScale ? 0 : spreadOf(scale) * kBandReach;
+        return scale < NoiseReduction::kLeastScale ? 0 : spreadOf(scale) * kBandReachKnown;
     }
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {

@@ -25,7 +25,7 @@ struct NoiseReduction {
     static constexpr bool kFinish = true;
     static constexpr double kLeastScale = 0.5; ///< smaller views do not show it
     static constexpr auto kFields = std::tuple{
-        RealField<Settings>{"luminance", &Settings::luminance, 0, 100, 0, 1, 0, "", "Noise", "Noise",
+        RealField<Settings>{"luminance", &Settings::luminance, 0, 100, 0, 1, 0, "", "Noise", "Luminance noise",
                             "Takes grain out where the merge has some, and nothing where it is clean; true from 50 % "
                             "of the picture's size on",
                             nullptr, true},
@@ -35,9 +35,9 @@ struct NoiseReduction {
                             "How much of the finest detail stays, with its grain", isDenoised},
     };
     /// Scene light as log2(L + k), k four deviations of the darkest noise, as brightness and two colour differences in
-    /// bands of size (denoise/bands.h), their coefficients shrunk by 3 (colour: 4) times the setting over 100 times the
-    /// noise of the merge in that place and band; from the second band on by half more, as interpolated colours have
-    /// coarser noise than the merge's variance says. The two finest bands of brightness by up to 0.7 less, by detail.
+    /// bands of size (denoise/bands.h), their coefficients shrunk by 1.5 (colour: 2) times the setting over 100 times the
+    /// noise of the merge in that place and band, from the second band on as much coarser as that is. The two finest bands
+    /// of brightness by up to 0.7 less, by detail. Set on worlds of seeds 1 to 12: 1.3 to 2.1 are the same within 0.2 dB.
     /// Where the noise of the picture is not known (a radiance file) it does nothing.
     static AdjustmentPtr make(const Varied<Settings> &settings);
 };

@@ -25,7 +25,7 @@ struct Sharpness {
     static constexpr bool kFinish = true;
     static constexpr double kLeastScale = 0.5; ///< smaller views do not show it
     static constexpr auto kFields = std::tuple{
-        RealField<Settings>{"strength", &Settings::strength, 0, 100, 0, 1, 0, "", "Sharpness", "Sharpness",
+        RealField<Settings>{"strength", &Settings::strength, 0, 100, 0, 1, 0, "", "Sharpness", "Sharpening",
                             "Makes fine detail clearer; true from 50 % of the picture's size on", nullptr, true},
         RealField<Settings>{"size", &Settings::size, 0.5, 3, 1, 0.1, 1, "px", "Sharpness", "Detail size",
                             "How large the detail is, in pixels of the full picture", isSharpened},

@@ -10,8 +10,20 @@ class SoftMap {
 public:
     /// `width` x `height` of the reference frame.
     SoftMap(Image<float> planes, double width, double height);
-    /// Along row `y` of a grid. `scratch` is of the caller, so that rows need no memory of their own.
-    void row(int plane, const PixelGrid &grid, int y, int width, std::vector<float> &scratch, float *out) const;
+
+    /// What one thread reads rows of a grid with. Refers to the map.
+    class Rows {
+    public:
+        Rows(const SoftMap &map, const PixelGrid &grid, int width);
+        void read(int plane, int y, float *out); ///< `width` values along row `y` of the grid
+
+    private:
+        const SoftMap &map_;
+        PixelGrid grid_;
+        std::vector<int> left_; ///< the column of the map before each pixel
+        std::vector<float> share_, line_;
+    };
+    Rows rows(const PixelGrid &grid, int width) const { return {*this, grid, width}; }
 
 private:
     Image<float> planes_;

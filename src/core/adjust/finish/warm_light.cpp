@@ -33,9 +33,10 @@ public:
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {
         const int width = out.width();
-        std::vector<float> share(static_cast<size_t>(width)), amount, scratch;
+        std::vector<float> share(static_cast<size_t>(width)), amount;
+        SoftMap::Rows rows = share_.rows(grid, width);
         for (int y = 0; y < out.height(); ++y) {
-            share_.row(0, grid, y, width, scratch, share.data());
+            rows.read(0, y, share.data());
             const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
             float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
             warmRow(from, share.data(), warm_.row(grid, y, width, amount), width, to);

@@ -2,7 +2,7 @@
 
 #include "base/vectorise.h"
 #include "colour/transfer.h"
-#include "render/files/output.h"
+#include "render/files/display_codes.h"
 
 #include <algorithm>
 #include <vector>

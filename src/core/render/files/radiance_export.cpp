@@ -27,11 +27,12 @@ RadianceNotes notesOf(const Bracket &bracket, const Primaries &primaries)
 /// Strips of an area of a merged set in the primaries of the file.
 class Strips {
 public:
-    Strips(const MergedSet &set, const Rect &area, const RenderPlan &plan, LampWhitePtr lamp,
+    Strips(const MergedSet &set, const Rect &area, const RenderPlan &plan, LampWhitePtr lamp, MendingPtr mending,
            const Primaries &primaries, ExecContext &ctx)
         : set_(set), area_(area), toFile_(rgbToRgb(kRec2020, primaries) * plan.white),
           rim_(plan.rim, set.fullWidth, set.fullHeight),
-          rows_(set, plan.white, std::move(lamp), plan.rim, rgbToRgb(kRec2020, primaries)), ctx_(ctx)
+          rows_(set, plan.white, std::move(lamp), plan.rim, rgbToRgb(kRec2020, primaries), std::move(mending)),
+          ctx_(ctx)
     {
     }
     void fill(const RadianceStrip &strip) const
@@ -134,7 +135,8 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
         const MergedSet &set = *report.merged;
         const Rect area = croppedArea(plan);
         const Shape shape{area.width(), area.height(), 3};
-        const Strips strips(set, area, plan, lampWhiteOf(plan, lighting), primaries, writing);
+        const Strips strips(set, area, plan, lampWhiteOf(plan, lighting), mendingOf(plan, 1, merging), primaries,
+                            writing);
         const FillStrip fill = [&](const RadianceStrip &strip) {
             strips.fill(strip);
             if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)

@@ -5,6 +5,7 @@
 #include "render/stages/align_stage.h"
 #include "render/stages/scene_stage.h"
 #include "tone/tone_map.h"
+#include "tone/tone_rows.h"
 
 #include <algorithm>
 #include <cmath>
