@@ -57,6 +57,8 @@ void benchExport(Report &report, const std::string &folder);
 void benchAreas(Report &report, const std::string &folder);
 /// finish.*: noise and veils taken out of unseen worlds, and what the Finish step costs in a file of 24 megapixels
 void benchFinish(Report &report, const std::string &folder);
+/// mend.*: dust on unseen worlds against the truth, and how long a spot and a stroke take
+void benchMend(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

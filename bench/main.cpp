@@ -44,6 +44,7 @@ int main(int argc, char **argv)
         {QStringLiteral("geometry"), &benchExport},
         {QStringLiteral("areas"), &benchAreas},
         {QStringLiteral("finish"), &benchFinish},
+        {QStringLiteral("mend"), &benchMend},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

@@ -22,10 +22,12 @@
 #include "steps/finish_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/geometry_panel.h"
+#include "steps/mend_panel.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"
+#include "tasting/effect_strip.h"
 #include "tasting/tasting_sheet.h"
 
 #include <QCloseEvent>
@@ -79,9 +81,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
 {
     setAcceptDrops(true);
     resize(1280, 800);
-    path_ = new StepPath(
-        {tr("Frames"), tr("Merge"), tr("Tone"), tr("Colour"), tr("Finish"), tr("Areas"), tr("Geometry"), tr("Export")},
-        this);
+    path_ = new StepPath(this);
     compareBar_ = new CompareBar(document_, this);
     canvas_ = new Canvas(document_, this);
     heldKeys_ = new HoldKeys(this);
@@ -105,6 +105,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     mergePanel_ = new MergePanel(document_, this);
     shelf_ = new PresetShelf(
         QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/presets"), this);
+    mendPanel_ = new MendPanel(document_, this);
     tonePanel_ = new TonePanel(document_, shelf_, this);
     colourPanel_ = new ColourPanel(document_, this);
     finishPanel_ = new FinishPanel(document_, this);
@@ -116,10 +117,11 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     panels_->setObjectName(QStringLiteral("panels"));
     panels_->setStyleSheet(QStringLiteral("#panels { background: palette(alternate-base); }"));
     panels_->setAutoFillBackground(true);
-    for (QWidget *panel : {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_),
-                           static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(colourPanel_),
-                           static_cast<QWidget *>(finishPanel_), static_cast<QWidget *>(areasPanel_),
-                           static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
+    for (QWidget *panel :
+         {static_cast<QWidget *>(framesPanel_), static_cast<QWidget *>(mergePanel_), static_cast<QWidget *>(mendPanel_),
+          static_cast<QWidget *>(tonePanel_), static_cast<QWidget *>(colourPanel_),
+          static_cast<QWidget *>(finishPanel_), static_cast<QWidget *>(areasPanel_),
+          static_cast<QWidget *>(geometryPanel_), static_cast<QWidget *>(exportPanel_)})
         panels_->addWidget(panel);
     panels_->addWidget(stages_ = new StagesPanel(document_, this));
     panels_->addWidget(historyPanel_ = new HistoryPanel(document_, this));
@@ -141,6 +143,9 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     tasting_ = new TastingSheet(document_, shelf_, this);
     middle_->addWidget(tasting_);
     left->addWidget(middle_, 1);
+    effects_ = new EffectStrip(document_, this);
+    effects_->hide();
+    left->addWidget(effects_);
     left->addWidget(versionsStrip_);
     auto *middle = new QHBoxLayout;
     middle->setSpacing(0);
@@ -278,6 +283,16 @@ void MainWindow::endTasting()
     canvas_->setFocus();
 }
 
+void MainWindow::showEffects(const QString &path)
+{
+    const NumericSetting *setting = finishPanel_->controls().setting(path);
+    const bool shown = setting && showEffects_->isChecked() && document_->isOpen() &&
+                       panels_->currentWidget() == finishPanel_ && middle_->currentWidget() == canvas_;
+    if (shown)
+        effects_->showSetting(setting, FinishPanel::isFine(path));
+    effects_->setVisible(shown);
+}
+
 QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 {
     const QStringList files = picturesIn(paths);
@@ -292,6 +307,7 @@ QStringList MainWindow::picturesOrComplaint(const QStringList &paths)
 void MainWindow::goTo(Step step)
 {
     endTasting();
+    effects_->hide();
     path_->setCurrent(int(step));
     panels_->setCurrentIndex(int(step));
     canvas_->setDrawing(std::nullopt);
@@ -306,6 +322,7 @@ void MainWindow::refreshTool()
     document_->areas()->setShown(shown == int(Step::Areas));
     canvas_->setTool(shown == int(Step::Geometry) ? geometryPanel_->tool()
                      : shown == int(Step::Areas)  ? areasPanel_->tool()
+                     : shown == int(Step::Mend)   ? mendPanel_->tool()
                                                   : nullptr);
 }
 
@@ -397,9 +414,8 @@ void MainWindow::pickBy(QPushButton *button, void (Document::*pick)(const QPoint
 void MainWindow::refreshMarks()
 {
     const Recipe start = document_->start();
-    for (const Step step :
-         {Step::Frames, Step::Merge, Step::Tone, Step::Colour, Step::Finish, Step::Areas, Step::Geometry, Step::Export})
-        path_->tab(int(step))->setMarked(isChanged(step, document_->recipe(), start));
+    for (int step = 0; step < kSteps; ++step)
+        path_->tab(step)->setMarked(isChanged(Step(step), document_->recipe(), start));
 }
 
 void MainWindow::refreshMessages()

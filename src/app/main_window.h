@@ -14,6 +14,8 @@ namespace yolk::app {
 
 class Canvas;
 class AreasPanel;
+class MendPanel;
+class EffectStrip;
 class ColourPanel;
 class EmptyState;
 class CompareBar;
@@ -55,6 +57,7 @@ public:
     TonePanel *tonePanel() const { return tonePanel_; }
     ColourPanel *colourPanel() const { return colourPanel_; }
     FinishPanel *finishPanel() const { return finishPanel_; }
+    MendPanel *mendPanel() const { return mendPanel_; }
     AreasPanel *areasPanel() const { return areasPanel_; }
     GeometryPanel *geometryPanel() const { return geometryPanel_; }
     CompareBar *compareBar() const { return compareBar_; }
@@ -62,6 +65,7 @@ public:
     StatusLine *statusLine() const { return status_; }
     MessageStrip *messages() const { return messages_; }
     OfferStrip *offers() const { return offers_; }
+    EffectStrip *effects() const { return effects_; }
     VersionsStrip *versionsStrip() const { return versionsStrip_; }
     StagesPanel *stages() const { return stages_; }
     HistoryPanel *historyPanel() const { return historyPanel_; }
@@ -119,6 +123,7 @@ private:
                         const std::function<void()> &run);
     void showSets(bool on);
     void taste(bool neighbours);
+    void showEffects(const QString &path); ///< of a setting of Finish; empty: none
     void endTasting();
     /// A folder, or more files than a bracket has: sorted into sets first. Returns whether it is so.
     bool sortsIntoSets(const QStringList &paths, const QStringList &files);
@@ -148,6 +153,7 @@ private:
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
     OfferStrip *offers_;
+    EffectStrip *effects_;
     VersionsStrip *versionsStrip_;
     QWidget *column_;
     QStackedWidget *middle_; // canvas, sets or tasting sheet
@@ -163,6 +169,7 @@ private:
     TonePanel *tonePanel_;
     ColourPanel *colourPanel_;
     FinishPanel *finishPanel_;
+    MendPanel *mendPanel_;
     AreasPanel *areasPanel_;
     GeometryPanel *geometryPanel_;
     ExportPanel *exportPanel_;
@@ -174,8 +181,8 @@ private:
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;
     QMenu *themeMenu_ = nullptr, *overlayMenu_ = nullptr, *monitorMenu_ = nullptr;
-    QAction *showVersions_ = nullptr, *showScale_ = nullptr, *showSets_ = nullptr, *nextSet_ = nullptr,
-            *previousSet_ = nullptr;
+    QAction *showVersions_ = nullptr, *showEffects_ = nullptr, *showScale_ = nullptr, *showSets_ = nullptr,
+            *nextSet_ = nullptr, *previousSet_ = nullptr;
     QList<QAction *> needSet_;
     std::optional<EndsOf> endsBefore_; // X was held
     QString failure_;

@@ -14,6 +14,7 @@
 #include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
 #include "steps/curve_group.h"
+#include "steps/detail_pane.h"
 #include "steps/export_panel.h"
 #include "steps/finish_panel.h"
 #include "steps/frames_panel.h"
@@ -26,6 +27,7 @@
 #include "steps/step_path.h"
 #include "steps/tone_panel.h"
 #include "steps/white_group.h"
+#include "tasting/effect_strip.h"
 #include "tasting/tasting_sheet.h"
 
 #include <QFileInfo>
@@ -122,8 +124,11 @@ void MainWindow::connectParts()
         status_->setZoom(canvas_->zoom(), canvas_->isFitted());
         finishPanel_->setZoom(canvas_->zoom());
     });
+    connect(finishPanel_, &FinishPanel::settingFocused, this, &MainWindow::showEffects);
+    connect(finishPanel_->detail(), &DetailPane::placeChanged, effects_, &EffectStrip::setPlace);
     connect(canvas_, &Canvas::pointed, this, [this](std::optional<QPointF> position) {
         document_->pointAt(position);
+        finishPanel_->detail()->pointAt(canvas_->pointer());
         const auto &reading = document_->pointed();
         scale_->setProbe(reading ? reading->probe : std::nullopt);
     });

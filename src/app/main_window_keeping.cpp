@@ -11,6 +11,7 @@
 #include "keeping/versions_strip.h"
 #include "recipe/recipe_json.h"
 #include "status_line.h"
+#include "steps/finish_panel.h"
 #include "steps/step_path.h"
 
 #include <QApplication>
@@ -80,6 +81,14 @@ void MainWindow::makeKeepingCommands(QMenu *file, QMenu *edit, QMenu *view)
     addCommand(edit, tr("Pre&ferences…"), QKeySequence(tr("Ctrl+Shift+P")),
                tr("What belongs to you and this machine, not to a picture."), [this] { showPreferences(); });
 
+    showEffects_ = addCommand(view, tr("Strip of &effects"), QKeySequence(tr("Shift+E")),
+                              tr("In Finish, shows what the setting at hand does, from none to much."), [] {});
+    showEffects_->setCheckable(true);
+    showEffects_->setChecked(QSettings().value(QStringLiteral("effectStrip"), true).toBool());
+    connect(showEffects_, &QAction::toggled, this, [this](bool on) {
+        QSettings().setValue(QStringLiteral("effectStrip"), on);
+        showEffects(finishPanel_->focusedSetting());
+    });
     showVersions_ = addCommand(view, tr("Strip of &versions"), QKeySequence(tr("Shift+K")),
                                tr("Shows or hides the versions under the picture."), [] {});
     showVersions_->setCheckable(true);
@@ -205,7 +214,7 @@ void MainWindow::askAndTakeSettings()
 void MainWindow::showPreferences()
 {
     PreferencesDialog({{tr("Theme"), themeMenu_}, {tr("Hatching"), overlayMenu_}, {tr("Monitor"), monitorMenu_}},
-                      {showVersions_, showScale_}, this)
+                      {showVersions_, showEffects_, showScale_}, this)
         .exec();
 }
 

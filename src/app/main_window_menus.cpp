@@ -118,6 +118,12 @@ void MainWindow::makeMenus()
                                goTo(Step::Areas);
                                areasPanel_->cycleLook();
                            });
+    needSet_ << addCommand(edit, tr("Ne&xt source of the spot"), QKeySequence(Qt::Key_J),
+                           tr("Mends the chosen spot from the next best place."),
+                           [this] { document_->mends()->nextSource(); });
+    needSet_ << addCommand(edit, tr("Remove the spot"), QKeySequence(Qt::Key_Backspace),
+                           tr("What the chosen spot mended comes back."),
+                           [this] { document_->mends()->remove(document_->mends()->chosenIndex()); });
     needSet_ << addCommand(edit, tr("Copy the chosen area"), QKeySequence(tr("Ctrl+Alt+A")),
                            tr("Puts the area onto the clipboard, for this or another picture."),
                            [this] { document_->areas()->copy(document_->areas()->chosenIndex()); });
@@ -200,10 +206,8 @@ void MainWindow::makeMenus()
     makeCompareMenu(menuBar()->addMenu(tr("&Compare")));
 
     QMenu *steps = menuBar()->addMenu(tr("&Steps"));
-    const QStringList names{tr("&Frames"), tr("&Merge"), tr("&Tone"),     tr("&Colour"),
-                            tr("Fi&nish"), tr("&Areas"), tr("&Geometry"), tr("&Export")};
-    for (int i = 0; i < int(names.size()); ++i)
-        addCommand(steps, names[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
+    for (int i = 0; i < kSteps; ++i)
+        addCommand(steps, stepNames()[i], QKeySequence(QStringLiteral("Alt+%1").arg(i + 1)), tr("Goes to this step."),
                    [this, i] { goTo(Step(i)); });
 
     QMenu *help = menuBar()->addMenu(tr("&Help"));

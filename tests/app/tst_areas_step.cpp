@@ -3,6 +3,8 @@
 
 #include "document/areas.h"
 #include "lightscale/light_scale.h"
+#include "steps/area_settings_group.h"
+#include "steps/area_shape_group.h"
 #include "steps/areas_panel.h"
 #include "steps/step_path.h"
 #include "widgets/value_slider.h"
@@ -35,8 +37,8 @@ class TestAreasStep : public QObject {
     void add(ShapeKind kind) const { QTest::mouseClick(panel().addButton(kind), Qt::LeftButton); }
     void ask(const QString &name) const // of the menu of settings
     {
-        Q_EMIT panel().settingsMenu()->aboutToShow();
-        for (QAction *group : panel().settingsMenu()->actions())
+        Q_EMIT panel().settings()->menu()->aboutToShow();
+        for (QAction *group : panel().settings()->menu()->actions())
             for (QAction *action : group->menu()->actions())
                 if (action->text() == name)
                     return action->trigger();
@@ -94,12 +96,12 @@ private Q_SLOTS:
         QCOMPARE(areas().all().size(), size_t(1));
         QCOMPARE(areas().nameOf(0), QStringLiteral("Whole 1"));
         QCOMPARE(picture(), before);
-        QVERIFY(!panel().amount(QStringLiteral("tone.exposure")));
+        QVERIFY(!panel().settings()->amount(QStringLiteral("tone.exposure")));
         ask(QStringLiteral("Exposure"));
-        type(panel().amount(QStringLiteral("tone.exposure")), QStringLiteral("1"));
+        type(panel().settings()->amount(QStringLiteral("tone.exposure")), QStringLiteral("1"));
         QCOMPARE(areas().chosen()->amounts.at("tone.exposure"), 1.0);
         QVERIFY(picture() != before);
-        type(panel().strength(), QStringLiteral("0"));
+        type(panel().settings()->strength(), QStringLiteral("0"));
         QCOMPARE(picture(), before);
         document().undo();
         document().undo();
@@ -114,8 +116,8 @@ private Q_SLOTS:
         add(ShapeKind::Whole);
         const QImage before = picture();
         QStringList names;
-        Q_EMIT panel().settingsMenu()->aboutToShow();
-        for (QAction *group : panel().settingsMenu()->actions())
+        Q_EMIT panel().settings()->menu()->aboutToShow();
+        for (QAction *group : panel().settings()->menu()->actions())
             for (QAction *action : group->menu()->actions())
                 names << action->text();
         for (const char *name : {"Exposure", "Contrast", "Whites", "Shadows", "Local contrast", "Fine detail",
@@ -275,7 +277,7 @@ private Q_SLOTS:
     void shapesJoinAndAreTakenAway()
     {
         add(ShapeKind::Oval);
-        for (QAction *meets : panel().shapesMenu()->actions())
+        for (QAction *meets : panel().shapes()->menu()->actions())
             if (meets->text() == QStringLiteral("Cut"))
                 for (QAction *kind : meets->menu()->actions())
                     if (kind->text() == QStringLiteral("Gradient"))
@@ -285,7 +287,7 @@ private Q_SLOTS:
         QCOMPARE(shape().meets, Meets::Cut);
         QVERIFY(panel().tool() == panel().handles() && panel().handles()->handles().size() == 3);
         areas().chooseShape(0);
-        auto *keeps = qobject_cast<QCheckBox *>(panel().shapeControl(QStringLiteral("keeps_to_edges")));
+        auto *keeps = qobject_cast<QCheckBox *>(panel().shapes()->controls().control(QStringLiteral("keeps_to_edges")));
         keeps->click();
         QVERIFY(shape().keepsToEdges);
     }

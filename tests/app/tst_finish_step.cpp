@@ -2,7 +2,10 @@
 #include "opened_window.h"
 
 #include "recipe/sections.h"
+#include "steps/detail_pane.h"
 #include "steps/finish_panel.h"
+#include "tasting/effect_strip.h"
+#include "tasting/tasting_tiles.h"
 #include "widgets/value_slider.h"
 
 #include <QCheckBox>
@@ -164,6 +167,112 @@ private Q_SLOTS:
         slide("noise.luminance", 100);
         slide("noise.detail", 0);
         QVERIFY(roughness(picture()) < fine);
+    }
+    void aPartIsShownAtFullSize()
+    {
+        DetailPane &pane = *panel().detail();
+        const auto shown = [&] {
+            window_->settle();
+            QTest::qWait(150); // its lane is not one of those that the status line shows
+            return pane.image();
+        };
+        QVERIFY(pane.isVisible());
+        const QImage before = shown();
+        QCOMPARE(before.deviceIndependentSize().toSize(), pane.size());
+        // True pixels: the canvas shows the same ones at 100 %.
+        window_->canvas().zoomTo(1.0);
+        window_->settle();
+        QVERIFY2(!pane.isVisible(), "the canvas shows more of it");
+        window_->canvas().fit();
+        // What does not show on the canvas shows here.
+        const QImage far = picture();
+        slide("noise.luminance", 100);
+        slide("noise.detail", 0);
+        const QImage smooth = shown();
+        QCOMPARE(picture(), far);
+        QVERIFY(roughness(smooth) < 0.95 * roughness(before));
+        document().startAgain();
+        QCOMPARE(shown(), before);
+        // It goes where the pointer rests, and stays when that only passes.
+        const QPoint corner(window_->canvas().width() / 3, window_->canvas().height() / 3);
+        QTest::mouseMove(&window_->canvas(), corner);
+        QTest::qWait(500);
+        const QPointF there = window_->canvas().pictureAt(corner);
+        QVERIFY(std::hypot(pane.place().x() - there.x(), pane.place().y() - there.y()) < 3.0);
+        QVERIFY(shown() != before);
+        QTest::mouseMove(&window_->canvas(), corner + QPoint(150, 0));
+        QTest::mouseMove(&pane, QPoint(5, 5));
+        QTest::qWait(500);
+        QVERIFY(std::hypot(pane.place().x() - there.x(), pane.place().y() - there.y()) < 3.0);
+        // By keys and by hand.
+        pane.setFocus();
+        const QPointF at = pane.place();
+        QTest::keyClick(&pane, Qt::Key_Right);
+        QCOMPARE(pane.place(), at + QPointF(40, 0));
+        QTest::mousePress(&pane, Qt::LeftButton, {}, QPoint(100, 50));
+        QTest::mouseMove(&pane, QPoint(60, 50));
+        QTest::mouseRelease(&pane, Qt::LeftButton, {}, QPoint(60, 50));
+        QCOMPARE(pane.place(), at + QPointF(80, 0));
+    }
+    void aStripShowsWhatASettingDoes()
+    {
+        EffectStrip &strip = *window().effects();
+        const auto waitForPictures = [&] {
+            for (int i = 0; i < 1000 && !(strip.isVisible() && strip.tiles()->isReady()); ++i)
+                QTest::qWait(10);
+            return strip.isVisible() && strip.tiles()->isReady();
+        };
+        const auto focus = [&](const char *path) {
+            panel().controls().slider(QLatin1String(path))->track()->setFocus();
+        };
+        QVERIFY(!strip.isVisible());
+        focus("glow.mist");
+        QVERIFY(waitForPictures());
+        QCOMPARE(strip.tiles()->count(), 5);
+        QCOMPARE(strip.tiles()->tiles()[4].name, QStringLiteral("100"));
+        QCOMPARE(strip.tiles()->current(), 0);
+        const auto lightest = [](const QImage &image) { return lightness(image, image.rect()); };
+        for (int i = 1; i < 5; ++i)
+            QVERIFY(strip.tiles()->tiles()[i].picture != strip.tiles()->tiles()[i - 1].picture);
+        // The setting itself moves; what the pictures were made from does not.
+        const QImage third = strip.tiles()->tiles()[2].picture;
+        QTest::mouseClick(strip.tiles()->viewport(), Qt::LeftButton, {}, strip.tiles()->tileRect(3).center().toPoint());
+        QCOMPARE(settingsOf<Glow>(document().recipe().adjustments).mist, 75.0);
+        QCOMPARE(strip.tiles()->current(), 3);
+        window_->settle();
+        QCOMPARE(strip.tiles()->tiles()[2].picture, third);
+        document().undo();
+        QCOMPARE(settingsOf<Glow>(document().recipe().adjustments).mist, 0.0);
+        // Another setting changes them all.
+        slide("vignette.amount", -3.0);
+        QVERIFY(waitForPictures());
+        for (int i = 0; i < 500 && strip.tiles()->tiles()[2].picture == third; ++i)
+            QTest::qWait(10);
+        QVERIFY(lightest(strip.tiles()->tiles()[2].picture) < lightest(third));
+        slide("vignette.amount", 0.0);
+        // Of what works on single pixels a part is shown at full size.
+        focus("sharpness.strength");
+        for (int i = 0; i < 500 && strip.tiles()->tiles()[4].picture.size() == third.size(); ++i)
+            QTest::qWait(10);
+        QVERIFY(waitForPictures());
+        window_->settle();
+        QTest::qWait(300);
+        QVERIFY(roughness(strip.tiles()->tiles()[4].picture) > 1.05 * roughness(strip.tiles()->tiles()[0].picture));
+        // Both ways: from most of one to most of the other.
+        focus("haze.strength");
+        QVERIFY(waitForPictures());
+        QCOMPARE(strip.valueOf(0), -100.0);
+        QCOMPARE(strip.tiles()->current(), 2);
+        // A preference, and of this step only.
+        QTest::keySequence(&window(), QKeySequence(QStringLiteral("Shift+E")));
+        QVERIFY(!strip.isVisible());
+        focus("glow.mist");
+        QVERIFY(!strip.isVisible());
+        QTest::keySequence(&window(), QKeySequence(QStringLiteral("Shift+E")));
+        QVERIFY(strip.isVisible());
+        window().goTo(Step::Tone);
+        QVERIFY(!strip.isVisible());
+        window().goTo(Step::Finish);
     }
     void groupsSwitchOffAndControlsShowWhatActs()
     {

@@ -5,7 +5,7 @@
 #include "io/radiance_file.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
-#include "render/files/output.h"
+#include "render/files/display_codes.h"
 #include "sets/sets_view.h"
 #include "steps/frame_row.h"
 #include "steps/frames_panel.h"

@@ -3,7 +3,7 @@
 #include "canvas/message_strip.h"
 #include "lightscale/light_scale.h"
 #include "main_window.h"
-#include "render/files/output.h"
+#include "render/files/display_codes.h"
 #include "render/files/radiance_export.h"
 #include "status_line.h"
 #include "steps/frame_row.h"

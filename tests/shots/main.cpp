@@ -8,11 +8,14 @@
 #include "recipe/sections.h"
 #include "sets/collection.h"
 #include "steps/colour_panel.h"
+#include "steps/finish_panel.h"
 #include "steps/merge_panel.h"
 #include "steps/movement_group.h"
 #include "steps/preset_group.h"
 #include "steps/tone_panel.h"
+#include "tasting/effect_strip.h"
 #include "tasting/tasting_sheet.h"
+#include "tasting/tasting_tiles.h"
 #include "theme/theme.h"
 
 #include <QApplication>
@@ -61,6 +64,21 @@ void shoot(MainWindow &window, const char *name)
     const QString path = folder + QLatin1Char('/') + QLatin1String(name) + QStringLiteral(".png");
     if (!window.grab().save(path))
         std::fprintf(stderr, "yolk-shots: cannot write %s\n", qPrintable(path));
+}
+
+/// A spot and a stroke, the latter chosen.
+void mendSome(MainWindow &window)
+{
+    window.goTo(Step::Mend);
+    Mends *mends = window.document()->mends();
+    mends->change([](yolk::MendSpot &next) { next.radius = 22.0; }, {});
+    const auto add = [&](std::vector<yolk::Point> points) {
+        mends->add(std::move(points));
+        for (int i = 0; i < 500 && mends->isLooking(); ++i)
+            QTest::qWait(20);
+    };
+    add({{660, 880}});
+    add({{300, 240}, {340, 262}, {390, 280}, {440, 290}});
 }
 
 /// Some versions, a rating, and the list of stages beside them; nothing of it stays.
@@ -190,13 +208,20 @@ int main(int argc, char **argv)
     shoot(window, "colour");
     keepSome(window);
     window.document()->startAgain(Step::Colour);
+    mendSome(window);
+    shoot(window, "mend");
+    window.document()->startAgain(Step::Mend);
     window.goTo(Step::Finish);
     yolk::Recipe seasoned = window.document()->recipe();
     yolk::settingsOf<yolk::Vignette>(seasoned.adjustments).amount = -0.9;
     yolk::settingsOf<yolk::WarmLight>(seasoned.adjustments).warm = 40;
     yolk::settingsOf<yolk::Glow>(seasoned.adjustments).amount = 30;
     window.document()->setRecipe(seasoned, QStringLiteral("seasoning"));
+    window.finishPanel()->controls().slider(QStringLiteral("glow.amount"))->track()->setFocus();
+    for (int i = 0; i < 500 && !window.effects()->tiles()->isReady(); ++i)
+        QTest::qWait(20);
     shoot(window, "finish");
+    window.canvas()->setFocus();
     window.document()->startAgain(Step::Finish);
     paintAreas(window);
     shoot(window, "areas");
@@ -218,10 +243,6 @@ int main(int argc, char **argv)
     window.document()->comparison()->setWay(CompareWay::Split);
     window.canvas()->turnDivider(30.0);
     shoot(window, "compare-split");
-    window.document()->comparison()->setWay(CompareWay::Beside);
-    window.document()->comparison()->setAgainst({ViewSource::Kind::PlainMerge});
-    window.canvas()->zoomTo(1.0);
-    shoot(window, "compare-beside");
     window.document()->comparison()->setWay(CompareWay::Off);
     window.canvas()->zoomTo(1.0);
     for (const QPointF &place : {QPointF(1075, 740), QPointF(620, 300), QPointF(900, 520)})

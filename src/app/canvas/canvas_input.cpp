@@ -135,13 +135,13 @@ void Canvas::mousePressEvent(QMouseEvent *event)
     }
     const bool forTool = tool_ && (event->modifiers() == Qt::NoModifier || tool_->takesModifiers());
     if (forTool && left && !overviewBox().contains(event->position())) {
+        tool_->setModifiers(event->modifiers()); // they may say what is taken
         held_ = tool_->gripAt(at, toolReach());
         const bool divider = isSplit() && divider_.gripAt(event->position(), size()) != SplitDivider::Grip::None;
         if (held_ == CanvasTool::kBody && divider)
             held_ = CanvasTool::kNothing;
         if (held_ != CanvasTool::kNothing) {
             chooseHandle(held_ >= 0 ? held_ : CanvasTool::kNothing);
-            tool_->setModifiers(event->modifiers());
             return tool_->take(held_, at);
         }
     }

@@ -54,4 +54,14 @@ std::optional<ViewRequest> Viewport::visible(const QRectF &area, double margin) 
     return ViewRequest{region, size};
 }
 
+ViewRequest pixelView(const QRectF &area, const QPointF &place, const QSizeF &pane)
+{
+    const QSize size = pane.boundedTo(area.size()).toSize();
+    QRectF region(QPointF(0, 0), QSizeF(size));
+    region.moveCenter(place);
+    region.moveLeft(std::clamp(std::round(region.left()), area.left(), area.right() - size.width()));
+    region.moveTop(std::clamp(std::round(region.top()), area.top(), area.bottom() - size.height()));
+    return {region, size};
+}
+
 } // namespace yolk::app

@@ -35,4 +35,8 @@ struct Viewport {
     std::optional<ViewRequest> visible(const QRectF &area, double margin) const;
 };
 
+/// A part of the area as large as a pane of device pixels, or as the area, pixel by pixel, as near round a place as it can
+/// be.
+ViewRequest pixelView(const QRectF &area, const QPointF &place, const QSizeF &pane);
+
 } // namespace yolk::app

@@ -150,6 +150,25 @@ void Areas::set(int index, Area area, const QString &what, const QString &gestur
     setAll(std::move(next), what, gesture);
 }
 
+void Areas::change(const std::function<void(Area &)> &edit, const QString &what, const QString &gesture)
+{
+    if (const Area *area = chosen()) {
+        Area next = *area;
+        edit(next);
+        set(chosen_, std::move(next), what, gesture);
+    }
+}
+
+void Areas::changeShape(const std::function<void(AreaShape &)> &edit, const QString &what, const QString &gesture)
+{
+    change(
+        [&](Area &area) {
+            if (!area.shapes.empty())
+                edit(area.shapes[size_t(shape_)]);
+        },
+        what, gesture);
+}
+
 void Areas::remove(int index)
 {
     std::vector<Area> next = all().all();
@@ -244,27 +263,13 @@ AreaShape Areas::shapeOf(ShapeKind kind) const
     out.drawnOn = document_->bracket().frames[document_->bracket().reference].frame->id;
     const QRectF seen(document_->pictureArea());
     const auto at = [&](double x, double y) {
-        return onShape(out, {seen.left() + x * seen.width(), seen.top() + y * seen.height()});
+        return document_->onFrame(out.drawnOn, {seen.left() + x * seen.width(), seen.top() + y * seen.height()});
     };
     if (kind == ShapeKind::Gradient)
         out.places = {at(0.5, 0.2), at(0.5, 0.55)};
     if (kind == ShapeKind::Oval)
         out.places = {at(0.5, 0.5), at(0.72, 0.5), at(0.5, 0.72)};
     return out;
-}
-
-QPointF Areas::onPlane(const AreaShape &shape, const Point &place) const
-{
-    const std::string &reference = document_->bracket().frames[document_->bracket().reference].frame->id;
-    const Point p = transformBetween(shape.drawnOn, reference, document_->sources(), document_->measured())(place);
-    return document_->toPicture({p.x, p.y});
-}
-
-Point Areas::onShape(const AreaShape &shape, const QPointF &place) const
-{
-    const std::string &reference = document_->bracket().frames[document_->bracket().reference].frame->id;
-    const QPointF p = document_->toReference(place);
-    return transformBetween(reference, shape.drawnOn, document_->sources(), document_->measured())({p.x(), p.y()});
 }
 
 void Areas::setShown(bool on)
@@ -304,8 +309,8 @@ void Areas::findHistogram()
 {
     if (!shown_ || !chosen() || !document_->isOpen())
         return;
-    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = withGroupsOn(document_->recipe()),
-                 area = size_t(chosen_)](ExecContext &ctx) {
+    auto work = [sources = document_->sources(), measured = document_->measured(),
+                 recipe = withGroupsOn(document_->recipe()), area = size_t(chosen_)](ExecContext &ctx) {
         return areaHistogram(RenderPlan(sources, measured, recipe), area, ctx);
     };
     histogramLane_.start<SceneHistogram>({}, work, [this](Outcome<SceneHistogram> outcome) {
@@ -342,8 +347,8 @@ void Areas::paintPictures()
     const QRect plane = document_->pictureArea();
     const double scale = 2.0 * kSide / std::max(plane.width(), plane.height());
     const QSize size(std::max(1, int(plane.width() * scale)), std::max(1, int(plane.height() * scale)));
-    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = withGroupsOn(document_->recipe()), wanted,
-                 plane, size](ExecContext &ctx) {
+    auto work = [sources = document_->sources(), measured = document_->measured(),
+                 recipe = withGroupsOn(document_->recipe()), wanted, plane, size](ExecContext &ctx) {
         const RenderPlan plan(sources, measured, recipe);
         const RenderRequest request{
             previewReduction(sources),

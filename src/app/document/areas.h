@@ -12,6 +12,7 @@
 #include <QStringList>
 #include <QTimer>
 
+#include <functional>
 #include <optional>
 
 namespace yolk::app {
@@ -38,6 +39,10 @@ public:
 
     void add(Area area, const QString &what, const QString &gesture = {}); ///< at the end, chosen
     void set(int index, Area area, const QString &what, const QString &gesture = {});
+    void change(const std::function<void(Area &)> &edit, const QString &what,
+                const QString &gesture = {}); ///< the chosen
+    /// The chosen shape of the chosen area.
+    void changeShape(const std::function<void(AreaShape &)> &edit, const QString &what, const QString &gesture = {});
     void setAll(std::vector<Area> areas, const QString &what, const QString &gesture = {});
     void setGroup(int index, const QString &name); ///< empty: in none
     void setGroupOn(int index, bool on);           ///< all of its group
@@ -51,9 +56,6 @@ public:
 
     /// A new shape of a kind, where the picture is seen; a brush has no strokes yet.
     AreaShape shapeOf(ShapeKind kind) const;
-    /// Between pixels of the frame that a shape was drawn on and places of the picture's plane.
-    QPointF onPlane(const AreaShape &shape, const Point &place) const;
-    Point onShape(const AreaShape &shape, const QPointF &place) const;
 
     void setShown(bool on); ///< the step is open
     bool isShown() const { return shown_; }

@@ -26,12 +26,14 @@ Document::Document(QObject *parent)
       compareLane_(Lane::Policy::CancelRunning, this), thumbnailLane_(Lane::Policy::CancelRunning, this),
       histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this),
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
-      readLane_(Lane::Policy::FinishRunning, this), tasteLane_(Lane::Policy::CancelRunning, this),
-      keepLane_(Lane::Policy::Queue, this), storeLane_(Lane::Policy::CancelRunning, this),
+      detailLane_(Lane::Policy::FinishRunning, this), readLane_(Lane::Policy::FinishRunning, this),
+      tasteLane_(Lane::Policy::CancelRunning, this), keepLane_(Lane::Policy::Queue, this),
+      storeLane_(Lane::Policy::CancelRunning, this),
       versionLane_(Lane::Policy::CancelRunning, this), lanes_{&exportLane_, &openLane_, &mergeLane_, &viewLane_,
                                                               &compareLane_}
 {
     areas_ = new Areas(this);
+    mends_ = new Mends(this);
     connect(areas_, &Areas::lookChanged, this, &Document::renderView);
     connect(areas_, &Areas::failed, this, &Document::failed);
     endsTimer_.setSingleShot(true);

@@ -6,6 +6,7 @@
 #include "document/comparison.h"
 #include "document/error_text.h"
 #include "document/kept_work.h"
+#include "document/mends.h"
 #include "document/view_job.h"
 #include "frames/coverage.h"
 #include "geometry/straighten.h"
@@ -83,7 +84,8 @@ struct MissingFrames {
 struct TasteRequest {
     QString key; ///< by which the answer is known
     Recipe recipe;
-    QSize size; ///< device pixels
+    QSize size;                     ///< device pixels
+    std::optional<QRectF> region{}; ///< of the picture; empty: all of it
 };
 
 class Document : public QObject {
@@ -127,6 +129,9 @@ public:
     /// Between places of the plane, which the canvas shows, and pixels of the reference frame, which all else counts in.
     QPointF toReference(const QPointF &picture) const;
     QPointF toPicture(const QPointF &reference) const;
+    /// The same of pixels of any frame, by its content id: what was drawn under another reference.
+    QPointF onPicture(const std::string &frame, const Point &place) const;
+    Point onFrame(const std::string &frame, const QPointF &picture) const;
     bool shows(const QPointF &reference) const; ///< the picture has this place
     QImage thumbnail(const std::string &frameId) const { return thumbnails_.value(QString::fromStdString(frameId)); }
     const SceneHistogram *histogram() const { return histogram_ ? &*histogram_ : nullptr; }
@@ -226,6 +231,7 @@ public:
     void setOverlayColour(const QColor &colour); ///< of hatching
     QColor overlayColour() const { return overlay_; }
     Areas *areas() const { return areas_; }
+    Mends *mends() const { return mends_; }
     Comparison *comparison() const { return comparison_; }
     bool isComparing() const; ///< two sides are shown
     QString nameOf(const ViewSource &source) const;
@@ -237,7 +243,8 @@ public:
     void setMonitor(std::shared_ptr<const MonitorProfile> monitor);
     void setProofing(bool on); ///< shows no colour that the exported file will not hold
     void requestView(const ViewRequest &request);
-    void requestLoupe(const ViewRequest &request);
+    void requestLoupe(const ViewRequest &request);            ///< answered by loupeReady()
+    void requestDetail(const ViewRequest &request);           ///< answered by detailReady()
     const ViewPicture &overview() const { return overview_; } ///< the whole picture, small
     const OutputHistogram *outputHistogram() const { return outputHistogram_ ? &*outputHistogram_ : nullptr; }
 
@@ -289,6 +296,7 @@ Q_SIGNALS:
     void lookChanged(); ///< another frame, an inspection or the picture is shown
     void viewReady(const ViewPicture &picture);
     void loupeReady(const ViewPicture &picture);
+    void detailReady(const ViewPicture &picture);
     void tasted(const QString &key, const QImage &picture);
     void summaryChanged(); ///< overview() and outputHistogram()
     void readingsChanged();
@@ -363,6 +371,7 @@ private:
     void renderView();
     void renderExactly();
     void renderOn(Lane &lane, bool exact);
+    void renderPart(Lane &lane, const ViewRequest &request, void (Document::*ready)(const ViewPicture &));
     void summarise();
     void showEndsBriefly();
     void read();
@@ -386,6 +395,7 @@ private:
     Inspection lastInspection_; // of any mode: its values outlive the mode
     QColor overlay_{0x8a, 0x3f, 0xd1};
     Areas *areas_ = nullptr;
+    Mends *mends_ = nullptr;
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;
@@ -426,7 +436,7 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
-        pickLane_, summaryLane_, loupeLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_;
+        pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_;
     std::array<Lane *, 5> lanes_;
 };
 

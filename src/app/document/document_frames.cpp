@@ -43,6 +43,20 @@ QPointF Document::toPicture(const QPointF &reference) const
     return {p.x, p.y};
 }
 
+QPointF Document::onPicture(const std::string &frame, const Point &place) const
+{
+    const std::string &reference = bracket_->frames[bracket_->reference].frame->id;
+    const Point p = transformBetween(frame, reference, sources_, *measured_)(place);
+    return toPicture({p.x, p.y});
+}
+
+Point Document::onFrame(const std::string &frame, const QPointF &picture) const
+{
+    const std::string &reference = bracket_->frames[bracket_->reference].frame->id;
+    const QPointF p = toReference(picture);
+    return transformBetween(reference, frame, sources_, *measured_)({p.x(), p.y()});
+}
+
 bool Document::shows(const QPointF &reference) const
 {
     return QRectF(area_).contains(toPicture(reference));

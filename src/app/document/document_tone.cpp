@@ -63,16 +63,18 @@ void Document::taste(QList<TasteRequest> wanted)
     if (!isOpen() || wanted.isEmpty())
         return;
     ViewJob job = jobFor({});
-    job.reduction = previewReduction(sources_);                              // tiles are small
+    const int full = job.reduction, preview = previewReduction(sources_);    // what shows all of it is small
     const auto handOut = [this](const QString &key, const QImage &picture) { // from the lane's thread
         QMetaObject::invokeMethod(
             this, [this, key, picture] { Q_EMIT tasted(key, picture); }, Qt::QueuedConnection);
     };
     struct Done {};
-    auto work = [job, wanted = std::move(wanted), area = QRectF(area_), handOut](ExecContext &ctx) mutable {
+    auto work = [job, full, preview, wanted = std::move(wanted), area = QRectF(area_),
+                 handOut](ExecContext &ctx) mutable {
         for (const TasteRequest &w : wanted) {
             job.recipe = w.recipe;
-            handOut(w.key, paintView(job, {area, w.size}, ctx));
+            job.reduction = w.region ? full : preview;
+            handOut(w.key, paintView(job, {w.region.value_or(area), w.size}, ctx));
         }
         return Done{};
     };

@@ -426,6 +426,16 @@ void Document::summarise()
 
 void Document::requestLoupe(const ViewRequest &request)
 {
+    renderPart(loupeLane_, request, &Document::loupeReady);
+}
+
+void Document::requestDetail(const ViewRequest &request)
+{
+    renderPart(detailLane_, request, &Document::detailReady);
+}
+
+void Document::renderPart(Lane &lane, const ViewRequest &request, void (Document::*ready)(const ViewPicture &))
+{
     if (!isOpen())
         return;
     const auto &held = comparison_->held();
@@ -433,9 +443,9 @@ void Document::requestLoupe(const ViewRequest &request)
     auto work = [job, request](ExecContext &ctx) {
         return ViewPicture{paintView(job, request, ctx), request.region, job.reduction == 1, false, {}};
     };
-    loupeLane_.start<ViewPicture>({}, work, [this](Outcome<ViewPicture> outcome) {
+    lane.start<ViewPicture>({}, work, [this, ready](Outcome<ViewPicture> outcome) {
         if (outcome.result)
-            Q_EMIT loupeReady(*outcome.result);
+            Q_EMIT(this->*ready)(*outcome.result);
     });
 }
 

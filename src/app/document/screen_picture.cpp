@@ -3,7 +3,7 @@
 #include "colour/primaries.h"
 #include "colour/transfer.h"
 #include "image/resample.h"
-#include "render/files/output.h"
+#include "render/files/display_codes.h"
 
 #include <algorithm>
 #include <array>

@@ -77,7 +77,7 @@ void BrushTool::add(const QPointF &place)
     if (now.points.size() >= kMostStrokePoints)
         return;
     const AreaShape &shape = now.before.shapes[size_t(document_->areas()->chosenShape())];
-    now.points.push_back(document_->areas()->onShape(shape, place));
+    now.points.push_back(document_->onFrame(shape.drawnOn, place));
     now.pressures.push_back(std::clamp(pressure_, 0.05, 1.0));
     now.seen << place;
 }

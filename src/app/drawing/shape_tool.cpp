@@ -37,7 +37,7 @@ QList<QPointF> ShapeTool::handles() const
         return {};
     QList<QPointF> out;
     for (const Point &p : s->places)
-        out << document_->areas()->onPlane(*s, p);
+        out << document_->onPicture(s->drawnOn, p);
     if (s->kind == ShapeKind::Gradient)
         out = {out[0], out[1], (out[0] + out[1]) / 2.0};
     return out;
@@ -71,7 +71,7 @@ void ShapeTool::moveTo(int handle, const QPointF &place, const QString &gesture)
     Areas *areas = document_->areas();
     QList<QPointF> at;
     for (const Point &p : s->places)
-        at << areas->onPlane(*s, p);
+        at << document_->onPicture(s->drawnOn, p);
     const bool oval = s->kind == ShapeKind::Oval;
     const QPointF by = place - handles()[handle];
     if (handle == (oval ? 0 : kMiddle)) {
@@ -92,7 +92,7 @@ void ShapeTool::moveTo(int handle, const QPointF &place, const QString &gesture)
     AreaShape &to = next.shapes[size_t(areas->chosenShape())];
     std::vector<Point> places;
     for (const QPointF &p : at)
-        places.push_back(areas->onShape(*s, p));
+        places.push_back(document_->onFrame(s->drawnOn, p));
     to.places = std::move(places);
     areas->set(areas->chosenIndex(), std::move(next), tr("move %1").arg(areas->nameOf(areas->chosenIndex())), gesture);
 }

@@ -2,39 +2,13 @@
 
 #include "keeping/changes_text.h"
 #include "keeping/stage_row.h"
+#include "steps/step_path.h"
 
 #include <QLabel>
 
 #include <algorithm>
 
 namespace yolk::app {
-namespace {
-
-QString stepName(Step step)
-{
-    switch (step) {
-    case Step::Frames:
-        return StagesPanel::tr("Frames");
-    case Step::Merge:
-        return StagesPanel::tr("Merge");
-    case Step::Tone:
-        return StagesPanel::tr("Tone");
-    case Step::Colour:
-        return StagesPanel::tr("Colour");
-    case Step::Finish:
-        return StagesPanel::tr("Finish");
-    case Step::Areas:
-        return StagesPanel::tr("Areas");
-    case Step::Geometry:
-        return StagesPanel::tr("Geometry");
-    case Step::Export:
-        break;
-    }
-    return StagesPanel::tr("Export");
-}
-
-} // namespace
-
 StagesPanel::StagesPanel(Document *document, QWidget *parent)
     : Panel(parent), document_(document), frames_(new QLabel(this))
 {
@@ -50,7 +24,7 @@ StagesPanel::StagesPanel(Document *document, QWidget *parent)
             continue; // acts on files alone
         if (step != group.step) {
             step = group.step;
-            auto *heading = new QLabel(stepName(group.step), this);
+            auto *heading = new QLabel(QString(stepNames()[int(group.step)]).remove(QLatin1Char('&')), this);
             heading->setForegroundRole(QPalette::PlaceholderText);
             heading->setContentsMargins(0, 6, 0, 0);
             add(heading);

@@ -8,6 +8,21 @@ FieldControls::FieldControls(Document *document, QWidget *parent)
     connect(document, &Document::recipeChanged, this, &FieldControls::refresh);
 }
 
+QString FieldControls::pathAt(const QWidget *widget) const
+{
+    for (; widget && widget != parent_; widget = widget->parentWidget())
+        for (auto it = controls_.begin(); it != controls_.end(); ++it)
+            if (it.value() == widget)
+                return it.key();
+    return {};
+}
+
+const NumericSetting *FieldControls::setting(const QString &path) const
+{
+    const auto at = settings_.find(path);
+    return at == settings_.end() ? nullptr : &at->second;
+}
+
 void FieldControls::refresh()
 {
     const Recipe &now = document_->recipe();

@@ -10,9 +10,17 @@
 #include <QHash>
 
 #include <functional>
+#include <map>
 #include <vector>
 
 namespace yolk::app {
+
+/// A setting that is a number, of any recipe.
+struct NumericSetting {
+    SliderSpec spec;
+    std::function<double(const Recipe &)> get;
+    std::function<void(Recipe &, double)> set;
+};
 
 class FieldControls : public QObject {
     Q_OBJECT
@@ -28,6 +36,8 @@ public:
     ValueSlider *slider(const QString &path) const { return qobject_cast<ValueSlider *>(controls_.value(path)); }
     ChoiceRow *choice(const QString &path) const { return qobject_cast<ChoiceRow *>(controls_.value(path)); }
     QWidget *control(const QString &path) const { return controls_.value(path); }
+    QString pathAt(const QWidget *widget) const;              ///< of the control that holds a widget; empty: none does
+    const NumericSetting *setting(const QString &path) const; ///< null: no number; lives as long as this
 
 private:
     template <class Section, class Field, class Value>
@@ -37,6 +47,7 @@ private:
     Document *document_;
     QWidget *parent_;
     QHash<QString, QWidget *> controls_;
+    std::map<QString, NumericSetting> settings_;
     std::vector<std::function<void(const Recipe &now, const Recipe &start)>> shown_; ///< brings each up to date
 };
 
@@ -60,6 +71,11 @@ template <class Section, class Field> QWidget *FieldControls::make(const Section
             slider->setStart(section.of(start).*field.member);
             slider->setValue(section.of(now).*field.member);
         });
+        settings_.emplace(
+            QString::fromStdString(pathOf(section, field)),
+            NumericSetting{sliderSpec(field),
+                           [&section, &field](const Recipe &of) { return section.of(of).*field.member; },
+                           [&section, &field](Recipe &of, double value) { section.of(of).*field.member = value; }});
         control = slider;
     } else if constexpr (IsChoice<Field>) {
         ChoiceRow *row = choiceRow(field, parent_);

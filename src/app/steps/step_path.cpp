@@ -64,13 +64,21 @@ void StepTab::paintEvent(QPaintEvent *)
     }
 }
 
-StepPath::StepPath(const QStringList &names, QWidget *parent) : QWidget(parent)
+const QStringList &stepNames()
+{
+    static const QStringList names{StepPath::tr("&Frames"), StepPath::tr("&Merge"),    StepPath::tr("Men&d"),
+                                   StepPath::tr("&Tone"),   StepPath::tr("&Colour"),   StepPath::tr("Fi&nish"),
+                                   StepPath::tr("&Areas"),  StepPath::tr("&Geometry"), StepPath::tr("&Export")};
+    return names;
+}
+
+StepPath::StepPath(QWidget *parent) : QWidget(parent)
 {
     auto *layout = new QHBoxLayout(this);
     layout->setContentsMargins(6, 0, 0, 0);
     layout->setSpacing(12);
-    for (const QString &name : names) {
-        auto *tab = new StepTab(name, this);
+    for (QString name : stepNames()) {
+        auto *tab = new StepTab(name.remove(QLatin1Char('&')), this);
         const int index = int(tabs_.size());
         connect(tab, &QAbstractButton::clicked, this, [this, index] { Q_EMIT walked(index); });
         layout->addWidget(tab);

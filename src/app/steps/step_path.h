@@ -22,10 +22,13 @@ private:
     bool marked_ = false;
 };
 
+/// Of all steps, in their order; with the letters that menus underline.
+const QStringList &stepNames();
+
 class StepPath : public QWidget {
     Q_OBJECT
 public:
-    StepPath(const QStringList &names, QWidget *parent = nullptr);
+    explicit StepPath(QWidget *parent = nullptr);
     StepTab *tab(int index) const { return tabs_[index]; }
     void setCurrent(int index);
     int current() const;

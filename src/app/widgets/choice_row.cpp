@@ -44,4 +44,9 @@ int ChoiceRow::index() const
     return group_->checkedId();
 }
 
+int ChoiceRow::count() const
+{
+    return int(group_->buttons().size());
+}
+
 } // namespace yolk::app

@@ -18,6 +18,7 @@ public:
     ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr, int columns = 0);
     void setIndex(int index); ///< -1: none; emits nothing
     int index() const;
+    int count() const; ///< of choices
 
 Q_SIGNALS:
     void chosen(int index);

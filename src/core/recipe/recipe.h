@@ -12,6 +12,7 @@
 #include "frames/white_balance.h"
 #include "geometry/geometry_settings.h"
 #include "lens/lens_settings.h"
+#include "mend/mend_settings.h"
 #include "movement/movement_settings.h"
 #include "recipe/radiance_settings.h"
 #include "tone/tone_settings.h"
@@ -79,6 +80,7 @@ struct Recipe {
     PrepareSettings prepare;
     AlignSettings align;
     MovementSettings movement;
+    MendSettings mend;
     WhiteSettings white;
     LampSettings lamp;
     ToneSettings tone;

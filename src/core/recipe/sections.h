@@ -14,7 +14,7 @@
 namespace yolk {
 
 /// The first stage of the pipeline that reads a section, in the order of the data. None: for the window alone.
-enum class Stage { Prepare, Align, Merge, Scene, Adjust, Tone, Display, Geometry, Write, None };
+enum class Stage { Prepare, Align, Merge, Mend, Scene, Adjust, Tone, Display, Geometry, Write, None };
 
 enum class InPresets { No, Yes };
 
@@ -60,6 +60,7 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"align", &Recipe::align, &kAlignFields, Step::Merge, Stage::Align},
         Section{"frames", &Recipe::frames, &kFrameWeightFields, Step::Merge, Stage::Merge},
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
+        Section{"mend", &Recipe::mend, &kMendFields, Step::Mend, Stage::Mend},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},
         Section{"lens", &Recipe::lens, &kLensLightFields, Step::Geometry, Stage::Scene},

@@ -3,6 +3,8 @@
 
 namespace yolk {
 
-enum class Step { Frames, Merge, Tone, Colour, Finish, Areas, Geometry, Export };
+enum class Step { Frames, Merge, Mend, Tone, Colour, Finish, Areas, Geometry, Export };
+
+inline constexpr int kSteps = int(Step::Export) + 1;
 
 } // namespace yolk

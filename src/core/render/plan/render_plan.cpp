@@ -2,6 +2,7 @@
 
 #include "adjust/adjustment_list.h"
 #include "areas/area_parameter.h"
+#include "base/field_hash.h"
 #include "colour/white_point.h"
 #include "recipe/sections.h"
 
@@ -211,9 +212,18 @@ Hash128 RenderPlan::mergedKey(int reduction) const
                  reduction);
 }
 
+Hash128 RenderPlan::mendingKey(int reduction) const
+{
+    const Hash128 merged = mergedKey(reduction);
+    Hasher hasher;
+    hasher.value(StageKey::Mend).value(merged.high).value(merged.low).text("all");
+    hashFields(hasher, recipe.mend, kMendFields);
+    return hasher.finish();
+}
+
 Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
 {
-    const Hash128 merged = mergedKey(request.reduction);
+    const Hash128 merged = recipe.mend.spots.empty() ? mergedKey(request.reduction) : mendingKey(request.reduction);
     const RealRect region = regionOf(request, reference());
     Hasher hasher;
     hasher.value(StageKey::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);
@@ -232,6 +242,7 @@ Recipe layersRecipe(const Recipe &recipe)
     out.frames.keeper.clear();
     out.align.local = AlignMode::Off;
     out.movement = {};
+    out.mend = {}; // mended light finds what lies round it
     out.lamp = {}; // luminance stays
     return out;
 }

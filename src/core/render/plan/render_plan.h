@@ -38,6 +38,8 @@ public:
     /// Of the aligned frames and of the merge at a reduction.
     Hash128 alignedKey(int reduction) const;
     Hash128 mergedKey(int reduction) const;
+    /// Of what is mended on it.
+    Hash128 mendingKey(int reduction) const;
     /// Of what sceneOf() gives for a request.
     Hash128 sceneKey(const RenderRequest &request) const;
 

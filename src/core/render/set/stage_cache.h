@@ -21,6 +21,7 @@ enum class StageKey : int {
     Prepared,
     Aligned,
     Merge,
+    Mend,
     Level,
     Mixture,
     Scene,

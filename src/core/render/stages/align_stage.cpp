@@ -252,8 +252,8 @@ Rect pictureArea(const RenderPlan &plan)
     else if (s.corners == Corners::Cut)
         area = map.covered(area, kept);
     constexpr double kOnEdge = 1e-6; // pixels: what lies on an edge within this does so
-    Rect out{int(std::ceil(area.x0 - kOnEdge)), int(std::ceil(area.y0 - kOnEdge)),
-             int(std::floor(area.x1 + kOnEdge)), int(std::floor(area.y1 + kOnEdge))};
+    Rect out{int(std::ceil(area.x0 - kOnEdge)), int(std::ceil(area.y0 - kOnEdge)), int(std::floor(area.x1 + kOnEdge)),
+             int(std::floor(area.y1 + kOnEdge))};
     out.x0 = std::clamp(out.x0, 0, map.width() - 1);
     out.y0 = std::clamp(out.y0, 0, map.height() - 1);
     out.x1 = std::clamp(out.x1, out.x0 + 1, map.width());

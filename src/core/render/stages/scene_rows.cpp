@@ -8,9 +8,9 @@
 namespace yolk {
 
 SceneRows::SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const RadialCurve &rim,
-                     const Matrix3 &onwards)
-    : set_(set), lamp_(std::move(lamp)), rim_(rim, set.fullWidth, set.fullHeight), matrix_(onwards * white),
-      asShot_(onwards * (set.colour.toRec2020 * set.colour.neutral)),
+                     const Matrix3 &onwards, MendingPtr mending)
+    : set_(set), mending_(std::move(mending)), lamp_(std::move(lamp)), rim_(rim, set.fullWidth, set.fullHeight),
+      matrix_(onwards * white), asShot_(onwards * (set.colour.toRec2020 * set.colour.neutral)),
       shifts_(set.clippedShare > 0.0 && (lamp_ || white != set.colour.toRec2020))
 {
 }
@@ -63,11 +63,24 @@ void SceneRows::read(int y, int x0, int x1, float *const to[3]) const
     const Merged &pixels = set_.pixels;
     const float *const from[3] = {pixels.radiance.row(0, y) + x0, pixels.radiance.row(1, y) + x0,
                                   pixels.radiance.row(2, y) + x0};
-    const uint8_t *clipped = pixels.clipped.row(0, y) + x0;
     const double step = double(set_.reduction) / set_.fullWidth;
     const Place place{(x0 + 0.5) * step, step, (y + 0.5) * set_.reduction / set_.fullHeight};
+    if (!mending_ || !isMended(mending_->patches, y, x0, x1))
+        return turn(
+            from, x1 - x0, place,
+            [&](int x) { return clippedLight(set_.colour, from, pixels.clipped.row(0, y)[x0 + x], x); }, to);
+    std::vector<uint8_t> clipped(pixels.clipped.row(0, y) + x0, pixels.clipped.row(0, y) + x1);
+    layOverClipped(mending_->patches, y, x0, x1, clipped.data());
+    for (int c = 0; c < 3; ++c) {
+        std::copy(from[c], from[c] + (x1 - x0), to[c]);
+        layOver(mending_->patches, c, y, x0, x1, to[c]);
+    }
+    std::vector<float> lights; // before the pixels change under it
+    const float *const mended[3] = {to[0], to[1], to[2]};
+    for (int x = 0; shifts_ && x < x1 - x0; ++x)
+        lights.push_back(clippedLight(set_.colour, mended, clipped[size_t(x)], x));
     turn(
-        from, x1 - x0, place, [&](int x) { return clipped[x] > 1 ? clippedLight(set_, x0 + x, y) : 0.0f; }, to);
+        mended, x1 - x0, place, [&](int x) { return lights[size_t(x)]; }, to);
 }
 
 void SceneRows::turn(const float *const from[4], int count, const Place &place, float *const to[3]) const
@@ -76,12 +89,14 @@ void SceneRows::turn(const float *const from[4], int count, const Place &place, 
         from, count, place, [&](int x) { return from[3][x]; }, to);
 }
 
-float SceneRows::clippedLight(const MergedSet &set, int x, int y)
+float SceneRows::clippedLight(const CodeValues &colour, const float *const rgb[3], uint8_t clipped, int x)
 {
+    if (clipped <= 1)
+        return 0.0f;
     float level = 0.0f; // a mix of the frame's value and white of this level has the same level
     for (int c = 0; c < 3; ++c)
-        level = std::max(level, set.pixels.radiance.row(c, y)[x] / float(set.colour.neutral[size_t(c)]));
-    return level * float(set.pixels.clipped.row(0, y)[x] - 1) / 254.0f;
+        level = std::max(level, rgb[c][x] / float(colour.neutral[size_t(c)]));
+    return level * float(clipped - 1) / 254.0f;
 }
 
 } // namespace yolk

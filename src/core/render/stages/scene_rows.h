@@ -4,7 +4,7 @@
 #include "image/resample.h"
 #include "lens/rim_light.h"
 #include "render/stages/lamp_stage.h"
-#include "render/stages/merge_stage.h"
+#include "render/stages/mend_stage.h"
 
 namespace yolk {
 
@@ -13,9 +13,9 @@ namespace yolk {
 class SceneRows {
 public:
     /// `white` as RenderPlan has it, `lamp` as lampWhiteOf() of that plan, `rim` as it has it; `onwards` from Rec. 2020 to other primaries.
-    /// Refers to `set`.
+    /// Refers to `set`. `mending` as mendingOf() of that plan; null: nothing is mended.
     SceneRows(const MergedSet &set, const Matrix3 &white, LampWhitePtr lamp, const RadialCurve &rim,
-              const Matrix3 &onwards = {});
+              const Matrix3 &onwards = {}, MendingPtr mending = nullptr);
 
     /// Row y of the merge, its pixels from x0 to x1: linear RGB.
     void read(int y, int x0, int x1, float *const to[3]) const;
@@ -29,8 +29,8 @@ public:
     void turn(const float *const from[4], int count, const Place &place, float *const to[3]) const;
     bool shiftsClipped() const { return shifts_; }
 
-    /// How bright the white of a pixel is whose `clipped` is above 0.
-    static float clippedLight(const MergedSet &set, int x, int y);
+    /// How bright the white is of pixel x of a row of the merge, `clipped` as Merged has it; 0 where it is not clipped.
+    static float clippedLight(const CodeValues &colour, const float *const rgb[3], uint8_t clipped, int x);
 
 private:
     struct Shift {
@@ -43,6 +43,7 @@ private:
               float *const to[3]) const;
 
     const MergedSet &set_;
+    MendingPtr mending_;
     LampWhitePtr lamp_;
     RimLight rim_;
     Matrix3 matrix_;

@@ -12,39 +12,51 @@ namespace {
 
 /// The merge as it is read for views: R, G and B, then SceneRows::clippedLight() where it is asked for, all coded for
 /// averaging where there is a code.
-RowSource rowsOf(const MergedSet &set, bool withClipped, const LightCode *code)
+RowSource rowsOf(const MergedSet &set, const Mending *mending, bool withClipped, const LightCode *code)
 {
     Shape shape = set.pixels.radiance.shape();
     shape.planes = withClipped ? 4 : 3;
-    const auto read = [&set, shape, code](int y, int x0, int x1, ImageView<float> scratch, const float **rows) {
+    const auto read = [&set, mending, shape, code](int y, int x0, int x1, ImageView<float> scratch,
+                                                   const float **rows) {
+        const int width = x1 - x0;
+        const bool mends = mending && isMended(mending->patches, y, x0, x1);
         const float *in[4];
         float *out[4];
         for (int p = 0; p < shape.planes; ++p) {
             out[p] = scratch.row(p, 0) + x0;
-            in[p] = p < 3 ? set.pixels.radiance.row(p, y) + x0 : out[p];
+            in[p] = p < 3 && !mends ? set.pixels.radiance.row(p, y) + x0 : out[p];
+            if (p < 3 && mends) {
+                std::copy_n(set.pixels.radiance.row(p, y) + x0, width, out[p]);
+                layOver(mending->patches, p, y, x0, x1, out[p]);
+            }
         }
-        if (shape.planes == 4)
-            for (int x = x0; x < x1; ++x)
-                scratch.row(3, 0)[x] = set.pixels.clipped.row(0, y)[x] > 1 ? SceneRows::clippedLight(set, x, y) : 0.0f;
+        if (shape.planes == 4) {
+            std::vector<uint8_t> clipped(set.pixels.clipped.row(0, y) + x0, set.pixels.clipped.row(0, y) + x1);
+            if (mends)
+                layOverClipped(mending->patches, y, x0, x1, clipped.data());
+            for (int x = 0; x < width; ++x)
+                out[3][x] = SceneRows::clippedLight(set.colour, in, clipped[size_t(x)], x);
+        }
         if (code)
-            code->code(in, shape.planes, x1 - x0, out);
+            code->code(in, shape.planes, width, out);
         for (int p = 0; p < shape.planes; ++p)
-            rows[p] = code || p == 3 ? scratch.row(p, 0) : set.pixels.radiance.row(p, y);
+            rows[p] = code || mends || p == 3 ? scratch.row(p, 0) : set.pixels.radiance.row(p, y);
     };
     return {shape, read};
 }
 
 /// Part of a merge, and SceneRows::clippedLight() as a fourth plane where it is asked for. `key` is the merge's, `knee`
 /// as for LightCode.
-Image<float> lightOf(const Sources &sources, const Hash128 &key, const MergedSet &set, bool withClipped, double knee,
-                     const RealRect &region, int width, int height, ExecContext &ctx)
+Image<float> lightOf(const Sources &sources, const Hash128 &key, const MergedSet &set, const Mending *mending,
+                     bool withClipped, double knee, const RealRect &region, int width, int height, ExecContext &ctx)
 {
     if (region.x1 - region.x0 <= width && region.y1 - region.y0 <= height) // nothing is averaged
-        return resample(rowsOf(set, withClipped, nullptr), region, width, height, ctx);
+        return resample(rowsOf(set, mending, withClipped, nullptr), region, width, height, ctx);
     const LightCode code(luminanceRow(set.colour.toRec2020), knee);
     Hasher hasher;
     hasher.value(key.high).value(key.low).value(withClipped).value(knee);
-    Image<float> out = partOf(sources, hasher.finish(), rowsOf(set, withClipped, &code), region, width, height, ctx);
+    Image<float> out =
+        partOf(sources, hasher.finish(), rowsOf(set, mending, withClipped, &code), region, width, height, ctx);
     code.decode(out.view(), ctx);
     return out;
 }
@@ -60,11 +72,13 @@ PicturePtr sceneOf(const RenderPlan &plan, const RenderRequest &request, ExecCon
             [&](ExecContext &own) {
                 ExecContext merging = own.part(0.0, 0.8), lighting = own.part(0.8, 0.9), reducing = own.part(0.9, 1.0);
                 const MergedPtr set = mergedOf(plan, request.reduction, merging);
+                const MendingPtr mending = mendingOf(plan, request.reduction, merging);
                 const SceneRows rows(*set, plan.white, lampWhiteOf(plan, lighting), plan.rim);
                 const PlacedView part = placedView(request, region);
-                Image<float> light =
-                    lightOf(plan.sources, plan.mergedKey(request.reduction), *set, rows.shiftsClipped(), plan.knee,
-                            part.region, part.width, part.height, reducing);
+                Image<float> light = lightOf(
+                    plan.sources, mending ? plan.mendingKey(request.reduction) : plan.mergedKey(request.reduction),
+                    *set, mending.get(), rows.shiftsClipped(), plan.knee, part.region, part.width, part.height,
+                    reducing);
                 Image<float> scene =
                     rows.shiftsClipped() ? Image<float>({part.width, part.height, 3}, Fill::Anything) : Image<float>();
                 const ImageView<float> out = rows.shiftsClipped() ? scene.view() : light.view();

@@ -14,7 +14,7 @@ std::vector<Vector3> outputAt(const Sources &sources, const Measured &measured, 
         return {};
     const RenderPlan plan(sources, measured, recipe);
     const MergedPtr merged = mergedOf(plan, reduction, ctx);
-    const SceneRows rows(*merged, plan.white, lampWhiteOf(plan, ctx), plan.rim);
+    const SceneRows rows(*merged, plan.white, lampWhiteOf(plan, ctx), plan.rim, {}, mendingOf(plan, reduction, ctx));
     const Developer developer(plan, recipe.output.space, ctx);
     const Shape shape = merged->pixels.radiance.shape();
     const PixelGrid grid{0.0, 0.0, double(reduction), double(reduction)};

@@ -1,0 +1,129 @@
+// Mending: dust on worlds that nobody has seen against the truth under it, and how long a spot and a stroke take.
+#include "benchmarks.h"
+#include "mend/mend.h"
+#include "scenes.h"
+#include "worlds/leaves.h"
+#include "worlds/world.h"
+
+#include <algorithm>
+#include <cmath>
+#include <random>
+
+namespace yolk::bench {
+namespace {
+
+constexpr int kWidth = 900, kHeight = 600, kSpots = 12;
+constexpr double kDust = 6.0, kRadius = 9.0; // pixels
+
+/// Deviation of log2 of green in a ring round a place.
+double roughnessRound(const Image<float> &of, const Point &at)
+{
+    double sum = 0.0, squares = 0.0, count = 0.0;
+    for (int y = int(at.y) - 14; y <= int(at.y) + 14; ++y)
+        for (int x = int(at.x) - 14; x <= int(at.x) + 14; ++x) {
+            const double stop = std::log2(double(of.row(1, y)[x]));
+            sum += stop;
+            squares += stop * stop;
+            ++count;
+        }
+    return std::sqrt(std::max(0.0, squares / count - sum / count * sum / count));
+}
+
+/// PSNR of shares of the truth's light under the dust.
+double psnrUnder(const Image<float> &got, const Image<float> &truth, const Point &at)
+{
+    double sum = 0.0, count = 0.0;
+    for (int c = 0; c < 3; ++c)
+        for (int y = int(at.y - kDust); y <= int(at.y + kDust); ++y)
+            for (int x = int(at.x - kDust); x <= int(at.x + kDust); ++x)
+                if (std::hypot(x + 0.5 - at.x, y + 0.5 - at.y) < kDust) {
+                    sum += std::pow(double(got.row(c, y)[x]) / double(truth.row(c, y)[x]) - 1.0, 2.0);
+                    ++count;
+                }
+    return -10.0 * std::log10(sum / count + 1e-9);
+}
+
+void dustOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext &ctx)
+{
+    std::vector<double> smooth, rough, gained;
+    double worse = 0.0, all = 0.0;
+    for (uint64_t seed = first; seed < first + count; ++seed) {
+        const worlds::World world = worlds::worldOf(seed, kWidth, kHeight);
+        const Image<float> truth = worlds::renderLeaves(worlds::growLeaves(world.scene), world.scene, {}, 0.0, ctx);
+        const Image<uint8_t> clipped(kWidth, kHeight, 1);
+        std::mt19937_64 random(seed);
+        std::uniform_real_distribution<double> across(60.0, kWidth - 60.0), down(60.0, kHeight - 60.0);
+        for (int i = 0; i < kSpots; ++i) {
+            const Point at{across(random), down(random)};
+            Image<float> shot(truth.shape());
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < kHeight; ++y)
+                    for (int x = 0; x < kWidth; ++x) {
+                        const double d = std::hypot(x + 0.5 - at.x, y + 0.5 - at.y) / kDust;
+                        const double shade = 0.2 * std::clamp(1.5 * (1.0 - d), 0.0, 1.0);
+                        shot.row(c, y)[x] = float(double(truth.row(c, y)[x]) * (1.0 - shade));
+                    }
+            const MendedLight picture(shot.view(), clipped.view());
+            MendStroke stroke{.points = {at}, .radius = kRadius};
+            const std::vector<Point> sources = mendSources(picture, stroke, 1);
+            if (sources.empty())
+                continue;
+            stroke.source = sources.front();
+            MendedLight after = picture;
+            after.add(std::make_shared<MendPatch>(mended(picture, stroke)));
+            const double psnr = psnrUnder(after.light({0, 0, kWidth, kHeight}), truth, at);
+            const bool isSmooth = roughnessRound(truth, at) < 0.03; // stops
+            (isSmooth ? smooth : rough).push_back(psnr);
+            gained.push_back(psnr - psnrUnder(shot, truth, at));
+            worse += gained.back() < 0.0;
+            ++all;
+        }
+    }
+    report.add("mend.smooth_db.median", percentile(smooth, 0.5), "under dust on smooth places, at least 40");
+    report.add("mend.smooth_db.p10", percentile(smooth, 0.1), "the same");
+    report.add("mend.rough_db.median", percentile(rough, 0.5), "on edges and textures, which nobody can know");
+    report.add("mend.gain_db.median", percentile(gained, 0.5), "over the dusty picture");
+    report.add("mend.worse_share", worse / all, "of the spots");
+}
+
+/// On 24 megapixels.
+void times(Report &report)
+{
+    Image<float> light(6000, 4000, 3);
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < light.height(); ++y)
+            for (int x = 0; x < light.width(); ++x)
+                light.row(c, y)[x] = float(0.2 + 0.1 * std::sin(0.05 * x + 0.02 * y) + 1e-4 * ((x * 7 + y * 13) % 97));
+    const Image<uint8_t> clipped(6000, 4000, 1);
+    const MendedLight picture(light.view(), clipped.view());
+    MendStroke spot{.points = {{3000.0, 2000.0}}, .radius = 25.0, .source = {80.0, 10.0}}, stroke = spot;
+    for (int i = 1; i <= 40; ++i)
+        stroke.points.push_back({3000.0 + 10.0 * i, 2000.0 + 20.0 * std::sin(0.2 * i)});
+    stroke.source = {0.0, 120.0};
+    const auto add = [&](const char *name, const MendStroke &of, const char *unit) {
+        report.add(std::string("mend.") + name + "_ms", 1e3 * medianSeconds(5, [&] { mended(picture, of); }), unit);
+        report.add(std::string("mend.") + name + "_with_source_ms",
+                   1e3 * medianSeconds(3,
+                                       [&] {
+                                           MendStroke found = of;
+                                           found.source = mendSources(picture, of, 8).front();
+                                           mended(picture, found);
+                                       }),
+                   unit);
+    };
+    add("spot", spot, "radius 25 on 24 megapixels, at most 50");
+    add("stroke", stroke, "400 pixels long, at most 1000");
+}
+
+} // namespace
+
+void benchMend(Report &report, const std::string &)
+{
+    ThreadRunner runner(2);
+    ExecContext ctx(runner);
+    const auto [first, count] = worldsAsked(20);
+    dustOnWorlds(report, first, count, ctx);
+    times(report);
+}
+
+} // namespace yolk::bench

@@ -1,0 +1,418 @@
+#include "mend/mend.h"
+
+#include "mend/membrane.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <numbers>
+
+namespace yolk {
+namespace {
+
+constexpr double kRing = 1.0 / 3.0; // width of the ring, in radii
+
+double between(const Point &a, const Point &b)
+{
+    return std::hypot(a.x - b.x, a.y - b.y);
+}
+
+double toSegment(const Point &p, const Point &a, const Point &b)
+{
+    const double dx = b.x - a.x, dy = b.y - a.y, square = dx * dx + dy * dy;
+    const double t = square > 0.0 ? std::clamp(((p.x - a.x) * dx + (p.y - a.y) * dy) / square, 0.0, 1.0) : 0.0;
+    return std::hypot(p.x - a.x - t * dx, p.y - a.y - t * dy);
+}
+
+double toLine(const Point &p, const std::vector<Point> &line)
+{
+    double out = between(p, line.front());
+    for (size_t i = 1; i < line.size(); ++i)
+        out = std::min(out, toSegment(p, line[i - 1], line[i]));
+    return out;
+}
+
+/// Without points that are close to the one before: the line stays within a tenth of the radius.
+std::vector<Point> simplified(const std::vector<Point> &points, double radius)
+{
+    std::vector<Point> out{points.front()};
+    for (size_t i = 1; i < points.size(); ++i)
+        if (i + 1 == points.size() || between(points[i], out.back()) > 0.3 * radius)
+            out.push_back(points[i]);
+    return out;
+}
+
+Point middleOf(const std::vector<Point> &points)
+{
+    Point out;
+    for (const Point &p : points) {
+        out.x += p.x / double(points.size());
+        out.y += p.y / double(points.size());
+    }
+    return out;
+}
+
+Rect boxOf(const std::vector<Point> &points, double reach)
+{
+    double x0 = points.front().x, x1 = x0, y0 = points.front().y, y1 = y0;
+    for (const Point &p : points) {
+        x0 = std::min(x0, p.x);
+        x1 = std::max(x1, p.x);
+        y0 = std::min(y0, p.y);
+        y1 = std::max(y1, p.y);
+    }
+    return {int(std::floor(x0 - reach)), int(std::floor(y0 - reach)), int(std::ceil(x1 + reach)) + 1,
+            int(std::ceil(y1 + reach)) + 1};
+}
+
+Rect within(const Rect &area, int width, int height)
+{
+    return {std::clamp(area.x0, 0, width), std::clamp(area.y0, 0, height), std::clamp(area.x1, 0, width),
+            std::clamp(area.y1, 0, height)};
+}
+
+Rect shifted(const Rect &area, int x, int y)
+{
+    return {area.x0 + x, area.y0 + y, area.x1 + x, area.y1 + y};
+}
+
+/// Distances of the pixels of an area from a line.
+Image<float> distancesIn(const Rect &area, const std::vector<Point> &line)
+{
+    Image<float> out({area.width(), area.height(), 1}, Fill::Anything);
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x)
+            out.row(0, y)[x] = float(toLine({area.x0 + x + 0.5, area.y0 + y + 0.5}, line));
+    return out;
+}
+
+/// Light for its logarithm: a hundredth of the mean of a piece, so that noise round black does not count.
+float toeOf(const Image<float> &light)
+{
+    constexpr double kShare = 0.01, kLeast = 1e-7;
+    double sum = 0.0;
+    for (int y = 0; y < light.height(); ++y)
+        for (int x = 0; x < light.width(); ++x)
+            sum += std::max(0.0, double(light.row(1, y)[x]));
+    return float(std::max(kLeast, kShare * sum / double(light.shape().pixels())));
+}
+
+float stopOf(float light, float toe)
+{
+    return std::log2(std::max(light + toe, 0.1f * toe));
+}
+
+/// What lies at the source, pixel by pixel of an area.
+struct Source {
+    Image<float> light;
+    Image<uint8_t> clipped;
+};
+
+Source sourceOf(const MendedLight &picture, const MendStroke &stroke, const Rect &area)
+{
+    const int dx = int(std::lround(stroke.source.x)), dy = int(std::lround(stroke.source.y));
+    if (stroke.turn == 0.0)
+        return {picture.light(shifted(area, dx, dy)), picture.clipped(shifted(area, dx, dy))};
+    const Point middle = middleOf(stroke.points);
+    const double cosine = std::cos(stroke.turn), sine = std::sin(stroke.turn);
+    const auto at = [&](double x, double y) { // turned back round the middle, then shifted
+        const double u = x - middle.x, v = y - middle.y;
+        return Point{middle.x + stroke.source.x + cosine * u + sine * v,
+                     middle.y + stroke.source.y - sine * u + cosine * v};
+    };
+    std::vector<Point> corners;
+    for (const double x : {area.x0, area.x1})
+        for (const double y : {area.y0, area.y1})
+            corners.push_back(at(x, y));
+    const Rect box = boxOf(corners, 2.0);
+    const Image<float> light = picture.light(box);
+    const Image<uint8_t> clipped = picture.clipped(box);
+    Source out{Image<float>({area.width(), area.height(), 3}, Fill::Anything),
+               Image<uint8_t>({area.width(), area.height(), 1}, Fill::Anything)};
+    for (int y = 0; y < area.height(); ++y)
+        for (int x = 0; x < area.width(); ++x) {
+            const Point p = at(area.x0 + x + 0.5, area.y0 + y + 0.5);
+            const double u = std::clamp(p.x - box.x0 - 0.5, 0.0, box.width() - 1.001),
+                         v = std::clamp(p.y - box.y0 - 0.5, 0.0, box.height() - 1.001);
+            const int left = int(u), top = int(v);
+            const float across = float(u - left), down = float(v - top);
+            for (int c = 0; c < 3; ++c) {
+                const float *first = light.row(c, top) + left, *second = light.row(c, top + 1) + left;
+                const float upper = first[0] + across * (first[1] - first[0]),
+                            lower = second[0] + across * (second[1] - second[0]);
+                out.light.row(c, y)[x] = upper + down * (lower - upper);
+            }
+            out.clipped.row(0, y)[x] = clipped.row(0, top + (down >= 0.5f))[left + (across >= 0.5f)];
+        }
+    return out;
+}
+
+/// The mean of known values over a square of pixels round each, in place.
+void smoothKnown(Image<float> &values, const Image<uint8_t> &known, int reach)
+{
+    const int width = values.width(), height = values.height();
+    std::vector<double> sums(size_t(width + 1) * size_t(height + 1)), counts(sums.size());
+    const auto at = [&](int x, int y) { return size_t(y) * size_t(width + 1) + size_t(x); };
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const bool is = known.row(0, y)[x] != 0;
+            sums[at(x + 1, y + 1)] =
+                (is ? double(values.row(0, y)[x]) : 0.0) + sums[at(x, y + 1)] + sums[at(x + 1, y)] - sums[at(x, y)];
+            counts[at(x + 1, y + 1)] =
+                (is ? 1.0 : 0.0) + counts[at(x, y + 1)] + counts[at(x + 1, y)] - counts[at(x, y)];
+        }
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            if (!known.row(0, y)[x])
+                continue;
+            const int x0 = std::max(0, x - reach), x1 = std::min(width, x + reach + 1), y0 = std::max(0, y - reach),
+                      y1 = std::min(height, y + reach + 1);
+            const auto over = [&](const std::vector<double> &of) {
+                return of[at(x1, y1)] - of[at(x0, y1)] - of[at(x1, y0)] + of[at(x0, y0)];
+            };
+            values.row(0, y)[x] = float(over(sums) / over(counts));
+        }
+}
+
+} // namespace
+
+MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
+{
+    const std::vector<Point> line = simplified(stroke.points, stroke.radius);
+    const double ring = std::max(2.0, kRing * stroke.radius);
+    MendPatch out;
+    out.area = within(boxOf(line, stroke.radius), picture.width(), picture.height());
+    if (out.area.empty())
+        return out;
+    const Rect wide = within(boxOf(line, stroke.radius + ring), picture.width(), picture.height());
+    const Image<float> distances = distancesIn(wide, line), here = picture.light(wide);
+    const Source there = sourceOf(picture, stroke, wide);
+    out.light = picture.light(out.area);
+    out.clipped = picture.clipped(out.area);
+    const float toe = toeOf(here);
+    const int left = out.area.x0 - wide.x0, top = out.area.y0 - wide.y0;
+    const bool lifts = stroke.way == MendWay::Seamless;
+    const double soft = std::max(1.0, stroke.feather * stroke.radius);
+    const auto shareOf = [&](float distance) {
+        const double t = std::clamp((stroke.radius - double(distance)) / soft, 0.0, 1.0);
+        return float(stroke.strength * t * t * (3.0 - 2.0 * t));
+    };
+    Image<float> lift(wide.width(), wide.height(), 1);
+    Image<uint8_t> known(wide.width(), wide.height(), 1);
+    for (int c = 0; c < 3; ++c) {
+        if (lifts) {
+            for (int y = 0; y < wide.height(); ++y)
+                for (int x = 0; x < wide.width(); ++x) {
+                    const double d = double(distances.row(0, y)[x]);
+                    lift.row(0, y)[x] = stopOf(here.row(c, y)[x], toe) - stopOf(there.light.row(c, y)[x], toe);
+                    known.row(0, y)[x] =
+                        d >= stroke.radius && d <= stroke.radius + ring && std::isfinite(lift.row(0, y)[x]);
+                }
+            smoothKnown(lift, known, std::max(1, int(std::lround(stroke.radius / 6.0))));
+            fillSmoothly(lift.view(), known.view());
+        }
+        for (int y = 0; y < out.area.height(); ++y)
+            for (int x = 0; x < out.area.width(); ++x) {
+                const float share = shareOf(distances.row(0, top + y)[left + x]);
+                if (share <= 0.0f)
+                    continue;
+                const float other = there.light.row(c, top + y)[left + x];
+                const float fitted = lifts ? (other + toe) * std::exp2(lift.row(0, top + y)[left + x]) - toe : other;
+                float &light = out.light.row(c, y)[x];
+                light = share < 1.0f ? light + share * (fitted - light) : fitted;
+                if (share > 0.5f)
+                    out.clipped.row(0, y)[x] = there.clipped.row(0, top + y)[left + x];
+            }
+    }
+    return out;
+}
+
+namespace {
+
+/// Log light round a stroke on fewer pixels, and where its ring and its inside lie.
+class Search {
+public:
+    Search(const MendedLight &picture, const MendStroke &stroke, const Rect &area, int fewer)
+        : area_(area), fewer_(fewer), stops_(std::max(1, area.width() / fewer), std::max(1, area.height() / fewer), 3)
+    {
+        const Image<float> light = picture.light(area);
+        const float toe = toeOf(light), share = 1.0f / float(fewer * fewer);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < stops_.height(); ++y)
+                for (int x = 0; x < stops_.width(); ++x) {
+                    float sum = 0.0f;
+                    for (int v = 0; v < fewer; ++v)
+                        for (int u = 0; u < fewer; ++u)
+                            sum += light.row(c, y * fewer + v)[x * fewer + u];
+                    stops_.row(c, y)[x] = stopOf(sum * share, toe);
+                }
+        constexpr size_t kMostSamples = 1200;
+        const std::vector<Point> line = simplified(stroke.points, stroke.radius);
+        const double ring = std::max(2.0 * fewer, kRing * stroke.radius);
+        const Rect box = boxOf(line, stroke.radius + ring);
+        for (int y = 0; y < stops_.height(); ++y)
+            for (int x = 0; x < stops_.width(); ++x) {
+                const Point p{area.x0 + (x + 0.5) * fewer, area.y0 + (y + 0.5) * fewer};
+                if (p.x < box.x0 || p.x > box.x1 || p.y < box.y0 || p.y > box.y1)
+                    continue;
+                const double d = toLine(p, line);
+                if (d <= stroke.radius + ring)
+                    (d < stroke.radius ? inside_ : ring_).push_back({x, y});
+            }
+        thin(ring_, kMostSamples);
+        thin(inside_, kMostSamples);
+    }
+    /// Of a source so many coarse pixels away; infinite where it lies beside the area.
+    double costOf(int dx, int dy) const
+    {
+        double out = 0.0;
+        for (int c = 0; c < 3; ++c) {
+            Moments difference, ring, inside, here;
+            for (const Place &p : ring_) {
+                if (!holds(p.x + dx, p.y + dy))
+                    return std::numeric_limits<double>::infinity();
+                const double there = double(stops_.row(c, p.y + dy)[p.x + dx]);
+                here.add(double(stops_.row(c, p.y)[p.x]));
+                difference.add(double(stops_.row(c, p.y)[p.x]) - there);
+                ring.add(there);
+            }
+            for (const Place &p : inside_) {
+                if (!holds(p.x + dx, p.y + dy))
+                    return std::numeric_limits<double>::infinity();
+                inside.add(double(stops_.row(c, p.y + dy)[p.x + dx]));
+            }
+            constexpr double kShift = 0.1, kNoVariance = 1e-9;
+            const double own = here.variance(), other = ring.variance();
+            const double unlike = 2.0 * own * difference.variance() / (own + other + kNoVariance);
+            const double strange = inside.variance() + std::pow(inside.mean() - ring.mean(), 2.0) - other;
+            const auto rougher = [&](double variance) { return std::pow(std::sqrt(variance) - std::sqrt(own), 2.0); };
+            out += unlike + rougher(other) + rougher(inside.variance()) + std::max(0.0, strange) +
+                   kShift * difference.mean() * difference.mean();
+        }
+        return out;
+    }
+    int fewer() const { return fewer_; }
+
+private:
+    struct Place {
+        int x, y;
+    };
+    struct Moments {
+        double sum = 0.0, squares = 0.0, count = 0.0;
+        void add(double value)
+        {
+            sum += value;
+            squares += value * value;
+            ++count;
+        }
+        double mean() const { return count > 0.0 ? sum / count : 0.0; }
+        double variance() const { return count > 0.0 ? std::max(0.0, squares / count - mean() * mean()) : 0.0; }
+    };
+    static void thin(std::vector<Place> &places, size_t most)
+    {
+        const size_t step = places.size() / most + 1;
+        std::vector<Place> kept;
+        for (size_t i = 0; i < places.size(); i += step)
+            kept.push_back(places[i]);
+        places = std::move(kept);
+    }
+    bool holds(int x, int y) const { return x >= 0 && y >= 0 && x < stops_.width() && y < stops_.height(); }
+
+    Rect area_;
+    int fewer_;
+    Image<float> stops_;
+    std::vector<Place> ring_, inside_;
+};
+
+struct Candidate {
+    int x, y; ///< pixels
+    double cost;
+};
+
+} // namespace
+
+std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &stroke, size_t most)
+{
+    constexpr std::array kWays{2.2, 2.8, 3.6, 4.6, 6.0, 8.0, 11.0, 16.0}; // radii
+    constexpr int kAngles = 24;
+    constexpr double kCoarse = 10.0;  // pixels of the radius that are enough to see by
+    constexpr double kNothing = 4e-4; // square of 0.02 stops: differences that nobody sees
+    const std::vector<Point> line = simplified(stroke.points, stroke.radius);
+    const double farthest = kWays.back() * stroke.radius;
+    const Rect area = within(boxOf(line, farthest + 1.5 * stroke.radius + 2.0), picture.width(), picture.height());
+    if (area.empty())
+        return {};
+    const int fewer = std::max(1, int(stroke.radius / kCoarse));
+    const Search coarse(picture, stroke, area, fewer);
+    const auto isBeside = [&](double x, double y) { // the source touches nothing that is mended
+        return std::ranges::all_of(line, [&](const Point &p) {
+            return toLine({p.x + x, p.y + y}, line) >= 2.0 * stroke.radius + 1.0;
+        });
+    };
+    const auto costOf = [&](const Search &search, int x, int y) {
+        if (!isBeside(x, y))
+            return std::numeric_limits<double>::infinity();
+        const double seam =
+            search.costOf(int(std::lround(double(x) / search.fewer())), int(std::lround(double(y) / search.fewer())));
+        return (seam + kNothing) * (1.0 + std::hypot(x, y) / farthest); // of two alike the nearer one
+    };
+    std::vector<Candidate> found;
+    for (const double way : kWays)
+        for (int i = 0; i < kAngles; ++i) {
+            const double angle = 2.0 * std::numbers::pi * (i + 0.5 * std::fmod(way, 2.0)) / kAngles;
+            const int x = int(std::lround(way * stroke.radius * std::cos(angle))),
+                      y = int(std::lround(way * stroke.radius * std::sin(angle)));
+            if (const double cost = costOf(coarse, x, y); std::isfinite(cost))
+                found.push_back({x, y, cost});
+        }
+    std::ranges::sort(found, {}, &Candidate::cost);
+    // What is moved further lies apart, so that there is something to choose from.
+    const auto areApart = [&](const Candidate &a, const Candidate &b) {
+        return std::hypot(a.x - b.x, a.y - b.y) >= stroke.radius;
+    };
+    std::vector<Candidate> moved;
+    for (const Candidate &c : found)
+        if (moved.size() < 2 * most && std::ranges::all_of(moved, [&](const Candidate &m) { return areApart(c, m); }))
+            moved.push_back(c);
+    found = std::move(moved);
+    const auto move = [&](Candidate &c, const Search &search, int step) { // no farther than half the radius
+        const Candidate from = c;
+        while (step >= search.fewer()) {
+            const Candidate before = c;
+            for (const auto &[dx, dy] :
+                 {std::pair(step, 0), std::pair(-step, 0), std::pair(0, step), std::pair(0, -step)}) {
+                const int x = before.x + dx, y = before.y + dy;
+                if (std::hypot(x - from.x, y - from.y) > std::max(2.0, 0.5 * stroke.radius))
+                    continue;
+                if (const double cost = costOf(search, x, y); cost < c.cost)
+                    c = {x, y, cost};
+            }
+            if (c.cost >= before.cost)
+                step /= 2;
+        }
+    };
+    for (Candidate &c : found) {
+        move(c, coarse, std::max(fewer, int(stroke.radius / 2.0)));
+        if (fewer == 1)
+            continue;
+        // To the pixel, on the pixels of both places.
+        const Rect box = boxOf(line, 1.5 * stroke.radius + 2.0 + 2.0 * fewer);
+        const Rect both{std::min(box.x0, box.x0 + c.x), std::min(box.y0, box.y0 + c.y), std::max(box.x1, box.x1 + c.x),
+                        std::max(box.y1, box.y1 + c.y)};
+        const Search fine(picture, stroke, within(both, picture.width(), picture.height()), 1);
+        c.cost = costOf(fine, c.x, c.y);
+        move(c, fine, fewer);
+    }
+    std::ranges::sort(found, {}, &Candidate::cost);
+    std::vector<Point> out;
+    for (const Candidate &c : found) {
+        const Point at{double(c.x), double(c.y)};
+        const auto isNear = [&](const Point &other) { return between(at, other) < 0.5 * stroke.radius; };
+        if (out.size() < most && std::isfinite(c.cost) && std::ranges::none_of(out, isNear))
+            out.push_back(at);
+    }
+    return out;
+}
+
+} // namespace yolk
