@@ -94,6 +94,7 @@ void Mends::add(std::vector<Point> points)
     spot.points = std::move(points);
     spot.drawnOn = document_->bracket().frames[document_->bracket().reference].frame->id;
     spot.sourceX = spot.sourceY = spot.turn = 0.0;
+    spot.strength = 100.0; // a weak one was meant as that one
     spot.on = true;
     std::vector<MendSpot> spots = all().all();
     spots.push_back(std::move(spot));

@@ -46,10 +46,15 @@ EffectStrip::EffectStrip(Document *document, QWidget *parent)
 
 void EffectStrip::showSetting(const NumericSetting *setting, bool isFine)
 {
+    if (setting != setting_) { // what the other one does must not stand under its values
+        tiles_->setTiles({}, {}, 1.5);
+        shown_.reset();
+    }
     setting_ = setting;
     isFine_ = isFine;
-    shown_.reset();
     refresh();
+    if (tiles_->count() > 0 && !tiles_->isReady())
+        ask(); // something else was tasted in between
 }
 
 void EffectStrip::setPlace(const QPointF &place)

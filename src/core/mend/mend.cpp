@@ -1,5 +1,6 @@
 #include "mend/mend.h"
 
+#include "base/quick_math.h"
 #include "mend/membrane.h"
 
 #include <algorithm>
@@ -15,14 +16,15 @@ constexpr double kRing = 1.0 / 3.0; // width of the ring, in radii
 
 double between(const Point &a, const Point &b)
 {
-    return std::hypot(a.x - b.x, a.y - b.y);
+    const double dx = a.x - b.x, dy = a.y - b.y;
+    return std::sqrt(dx * dx + dy * dy);
 }
 
 double toSegment(const Point &p, const Point &a, const Point &b)
 {
     const double dx = b.x - a.x, dy = b.y - a.y, square = dx * dx + dy * dy;
     const double t = square > 0.0 ? std::clamp(((p.x - a.x) * dx + (p.y - a.y) * dy) / square, 0.0, 1.0) : 0.0;
-    return std::hypot(p.x - a.x - t * dx, p.y - a.y - t * dy);
+    return between(p, {a.x + t * dx, a.y + t * dy});
 }
 
 double toLine(const Point &p, const std::vector<Point> &line)
@@ -100,7 +102,7 @@ float toeOf(const Image<float> &light)
 
 float stopOf(float light, float toe)
 {
-    return std::log2(std::max(light + toe, 0.1f * toe));
+    return quickLog2(std::max(light + toe, 0.1f * toe));
 }
 
 /// What lies at the source, pixel by pixel of an area.
@@ -218,7 +220,7 @@ MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
                 if (share <= 0.0f)
                     continue;
                 const float other = there.light.row(c, top + y)[left + x];
-                const float fitted = lifts ? (other + toe) * std::exp2(lift.row(0, top + y)[left + x]) - toe : other;
+                const float fitted = lifts ? (other + toe) * quickExp2(lift.row(0, top + y)[left + x]) - toe : other;
                 float &light = out.light.row(c, y)[x];
                 light = share < 1.0f ? light + share * (fitted - light) : fitted;
                 if (share > 0.5f)
@@ -230,14 +232,16 @@ MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
 
 namespace {
 
-/// Log light round a stroke on fewer pixels, and where its ring and its inside lie.
-class Search {
+/// Log light of an area on fewer pixels, `fewer` x `fewer` of the picture in one; places count from the picture's corner.
+class Stops {
 public:
-    Search(const MendedLight &picture, const MendStroke &stroke, const Rect &area, int fewer)
-        : area_(area), fewer_(fewer), stops_(std::max(1, area.width() / fewer), std::max(1, area.height() / fewer), 3)
+    Stops(const MendedLight &picture, const Rect &area, int fewer, float toe)
+        : x_(area.x0 / fewer), y_(area.y0 / fewer),
+          stops_(std::max(1, area.x1 / fewer - x_), std::max(1, area.y1 / fewer - y_), 3)
     {
-        const Image<float> light = picture.light(area);
-        const float toe = toeOf(light), share = 1.0f / float(fewer * fewer);
+        const Rect whole{x_ * fewer, y_ * fewer, (x_ + stops_.width()) * fewer, (y_ + stops_.height()) * fewer};
+        const Image<float> light = picture.light(whole);
+        const float share = 1.0f / float(fewer * fewer);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < stops_.height(); ++y)
                 for (int x = 0; x < stops_.width(); ++x) {
@@ -247,41 +251,65 @@ public:
                             sum += light.row(c, y * fewer + v)[x * fewer + u];
                     stops_.row(c, y)[x] = stopOf(sum * share, toe);
                 }
+    }
+    bool holds(int x, int y) const { return x >= x_ && y >= y_ && x < x_ + stops_.width() && y < y_ + stops_.height(); }
+    double at(int channel, int x, int y) const { return double(stops_.row(channel, y - y_)[x - x_]); }
+
+private:
+    int x_, y_;
+    Image<float> stops_;
+};
+
+struct Moments {
+    double sum = 0.0, squares = 0.0, count = 0.0;
+    void add(double value)
+    {
+        sum += value;
+        squares += value * value;
+        ++count;
+    }
+    double mean() const { return count > 0.0 ? sum / count : 0.0; }
+    double variance() const { return count > 0.0 ? std::max(0.0, squares / count - mean() * mean()) : 0.0; }
+};
+
+/// What a stroke is compared by: some places of its ring, with their log light, and some within it.
+class Fit {
+public:
+    Fit(const MendedLight &picture, const MendStroke &stroke, const std::vector<Point> &line, int fewer, float toe)
+        : fewer_(fewer)
+    {
         constexpr size_t kMostSamples = 1200;
-        const std::vector<Point> line = simplified(stroke.points, stroke.radius);
         const double ring = std::max(2.0 * fewer, kRing * stroke.radius);
-        const Rect box = boxOf(line, stroke.radius + ring);
-        for (int y = 0; y < stops_.height(); ++y)
-            for (int x = 0; x < stops_.width(); ++x) {
-                const Point p{area.x0 + (x + 0.5) * fewer, area.y0 + (y + 0.5) * fewer};
-                if (p.x < box.x0 || p.x > box.x1 || p.y < box.y0 || p.y > box.y1)
-                    continue;
-                const double d = toLine(p, line);
-                if (d <= stroke.radius + ring)
+        const Rect box = within(boxOf(line, stroke.radius + ring), picture.width(), picture.height());
+        for (int y = box.y0 / fewer; y < box.y1 / fewer; ++y)
+            for (int x = box.x0 / fewer; x < box.x1 / fewer; ++x)
+                if (const double d = toLine({(x + 0.5) * fewer, (y + 0.5) * fewer}, line); d <= stroke.radius + ring)
                     (d < stroke.radius ? inside_ : ring_).push_back({x, y});
-            }
         thin(ring_, kMostSamples);
         thin(inside_, kMostSamples);
+        const Stops here(picture, box, fewer, toe);
+        for (int c = 0; c < 3; ++c)
+            for (const Place &p : ring_)
+                here_[size_t(c)].push_back(here.at(c, p.x, p.y));
     }
-    /// Of a source so many coarse pixels away; infinite where it lies beside the area.
-    double costOf(int dx, int dy) const
+    int fewer() const { return fewer_; }
+    /// Of a source so many coarse pixels away; infinite where it lies beside what is known.
+    double costOf(const Stops &stops, int dx, int dy) const
     {
+        const auto isKnown = [&](const Place &p) { return stops.holds(p.x + dx, p.y + dy); };
+        if (!std::ranges::all_of(ring_, isKnown) || !std::ranges::all_of(inside_, isKnown))
+            return std::numeric_limits<double>::infinity();
         double out = 0.0;
         for (int c = 0; c < 3; ++c) {
             Moments difference, ring, inside, here;
-            for (const Place &p : ring_) {
-                if (!holds(p.x + dx, p.y + dy))
-                    return std::numeric_limits<double>::infinity();
-                const double there = double(stops_.row(c, p.y + dy)[p.x + dx]);
-                here.add(double(stops_.row(c, p.y)[p.x]));
-                difference.add(double(stops_.row(c, p.y)[p.x]) - there);
+            for (size_t i = 0; i < ring_.size(); ++i) {
+                const double there = stops.at(c, ring_[i].x + dx, ring_[i].y + dy), own = here_[size_t(c)][i];
+                here.add(own);
+                difference.add(own - there);
                 ring.add(there);
             }
-            for (const Place &p : inside_) {
-                if (!holds(p.x + dx, p.y + dy))
-                    return std::numeric_limits<double>::infinity();
-                inside.add(double(stops_.row(c, p.y + dy)[p.x + dx]));
-            }
+            for (const Place &p : inside_)
+                inside.add(stops.at(c, p.x + dx, p.y + dy));
             constexpr double kShift = 0.1, kNoVariance = 1e-9;
             const double own = here.variance(), other = ring.variance();
             const double unlike = 2.0 * own * difference.variance() / (own + other + kNoVariance);
@@ -292,22 +320,10 @@ public:
         }
         return out;
     }
-    int fewer() const { return fewer_; }
 
 private:
     struct Place {
         int x, y;
-    };
-    struct Moments {
-        double sum = 0.0, squares = 0.0, count = 0.0;
-        void add(double value)
-        {
-            sum += value;
-            squares += value * value;
-            ++count;
-        }
-        double mean() const { return count > 0.0 ? sum / count : 0.0; }
-        double variance() const { return count > 0.0 ? std::max(0.0, squares / count - mean() * mean()) : 0.0; }
     };
     static void thin(std::vector<Place> &places, size_t most)
     {
@@ -317,12 +333,10 @@ private:
             kept.push_back(places[i]);
         places = std::move(kept);
     }
-    bool holds(int x, int y) const { return x >= 0 && y >= 0 && x < stops_.width() && y < stops_.height(); }
 
-    Rect area_;
     int fewer_;
-    Image<float> stops_;
     std::vector<Place> ring_, inside_;
+    std::array<std::vector<double>, 3> here_; ///< of the ring
 };
 
 struct Candidate {
@@ -344,17 +358,19 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
     if (area.empty())
         return {};
     const int fewer = std::max(1, int(stroke.radius / kCoarse));
-    const Search coarse(picture, stroke, area, fewer);
+    const float toe = toeOf(picture.light(within(boxOf(line, 2.0 * stroke.radius), picture.width(), picture.height())));
+    const Fit coarse(picture, stroke, line, fewer, toe), fine(picture, stroke, line, 1, toe);
+    const Stops round(picture, area, fewer, toe);
     const auto isBeside = [&](double x, double y) { // the source touches nothing that is mended
         return std::ranges::all_of(line, [&](const Point &p) {
             return toLine({p.x + x, p.y + y}, line) >= 2.0 * stroke.radius + 1.0;
         });
     };
-    const auto costOf = [&](const Search &search, int x, int y) {
+    const auto costOf = [&](const Fit &fit, const Stops &stops, int x, int y) {
         if (!isBeside(x, y))
             return std::numeric_limits<double>::infinity();
         const double seam =
-            search.costOf(int(std::lround(double(x) / search.fewer())), int(std::lround(double(y) / search.fewer())));
+            fit.costOf(stops, int(std::lround(double(x) / fit.fewer())), int(std::lround(double(y) / fit.fewer())));
         return (seam + kNothing) * (1.0 + std::hypot(x, y) / farthest); // of two alike the nearer one
     };
     std::vector<Candidate> found;
@@ -363,7 +379,7 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
             const double angle = 2.0 * std::numbers::pi * (i + 0.5 * std::fmod(way, 2.0)) / kAngles;
             const int x = int(std::lround(way * stroke.radius * std::cos(angle))),
                       y = int(std::lround(way * stroke.radius * std::sin(angle)));
-            if (const double cost = costOf(coarse, x, y); std::isfinite(cost))
+            if (const double cost = costOf(coarse, round, x, y); std::isfinite(cost))
                 found.push_back({x, y, cost});
         }
     std::ranges::sort(found, {}, &Candidate::cost);
@@ -376,16 +392,17 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
         if (moved.size() < 2 * most && std::ranges::all_of(moved, [&](const Candidate &m) { return areApart(c, m); }))
             moved.push_back(c);
     found = std::move(moved);
-    const auto move = [&](Candidate &c, const Search &search, int step) { // no farther than half the radius
+    const auto move = [&](Candidate &c, const Fit &fit, const Stops &stops,
+                          int step) { // no farther than half the radius
         const Candidate from = c;
-        while (step >= search.fewer()) {
+        while (step >= fit.fewer()) {
             const Candidate before = c;
             for (const auto &[dx, dy] :
                  {std::pair(step, 0), std::pair(-step, 0), std::pair(0, step), std::pair(0, -step)}) {
                 const int x = before.x + dx, y = before.y + dy;
                 if (std::hypot(x - from.x, y - from.y) > std::max(2.0, 0.5 * stroke.radius))
                     continue;
-                if (const double cost = costOf(search, x, y); cost < c.cost)
+                if (const double cost = costOf(fit, stops, x, y); cost < c.cost)
                     c = {x, y, cost};
             }
             if (c.cost >= before.cost)
@@ -393,16 +410,14 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
         }
     };
     for (Candidate &c : found) {
-        move(c, coarse, std::max(fewer, int(stroke.radius / 2.0)));
+        move(c, coarse, round, std::max(fewer, int(stroke.radius / 2.0)));
         if (fewer == 1)
             continue;
-        // To the pixel, on the pixels of both places.
-        const Rect box = boxOf(line, 1.5 * stroke.radius + 2.0 + 2.0 * fewer);
-        const Rect both{std::min(box.x0, box.x0 + c.x), std::min(box.y0, box.y0 + c.y), std::max(box.x1, box.x1 + c.x),
-                        std::max(box.y1, box.y1 + c.y)};
-        const Search fine(picture, stroke, within(both, picture.width(), picture.height()), 1);
-        c.cost = costOf(fine, c.x, c.y);
-        move(c, fine, fewer);
+        // To the pixel.
+        const Rect there = shifted(boxOf(line, 1.5 * stroke.radius + 2.0 + 2.0 * fewer), c.x, c.y);
+        const Stops near(picture, within(there, picture.width(), picture.height()), 1, toe);
+        c.cost = costOf(fine, near, c.x, c.y);
+        move(c, fine, near, fewer);
     }
     std::ranges::sort(found, {}, &Candidate::cost);
     std::vector<Point> out;
