@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 #include <limits>
 #include <numbers>
 
@@ -177,6 +178,71 @@ void smoothKnown(Image<float> &values, const Image<uint8_t> &known, int reach)
         }
 }
 
+/// By how many stops each channel of the other place is lifted to fit here: between the differences in the ring. Where
+/// their mean says that something else lies there, an edge or a thing, they do not count: a lift of that much would smear
+/// it. By how much a channel differs from the mean is held near to what is usual, as lights change in brightness by far
+/// more than in colour: else what is lifted would be tinted.
+Image<float> liftOf(const Image<float> &here, const Image<float> &there, const Image<float> &distances,
+                    const MendStroke &stroke, double ring, float toe)
+{
+    constexpr float kLeast = 0.15f, kDeviations = 2.5f, kOfMedian = 1.4826f; // stops; of a normal distribution
+    const int width = here.width(), height = here.height();
+    Image<float> out(here.shape());
+    Image<uint8_t> known(width, height, 1);
+    const auto planeOf = [&](const auto &valueAt) {
+        Image<float> plane(width, height, 1);
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x)
+                plane.row(0, y)[x] = valueAt(x, y);
+        return plane;
+    };
+    const auto differenceOf = [&](int c, int x, int y) {
+        return stopOf(here.row(c, y)[x], toe) - stopOf(there.row(c, y)[x], toe);
+    };
+    Image<float> mean = planeOf(
+        [&](int x, int y) { return (differenceOf(0, x, y) + differenceOf(1, x, y) + differenceOf(2, x, y)) / 3.0f; });
+    const auto medianOfKnown = [&](const auto &valueAt) {
+        std::vector<float> values;
+        for (int y = 0; y < height; ++y)
+            for (int x = 0; x < width; ++x)
+                if (known.row(0, y)[x])
+                    values.push_back(valueAt(x, y));
+        if (values.empty())
+            return 0.0f;
+        const auto middle = values.begin() + ptrdiff_t(values.size() / 2);
+        std::ranges::nth_element(values, middle);
+        return *middle;
+    };
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const double d = double(distances.row(0, y)[x]);
+            known.row(0, y)[x] = d >= stroke.radius && d <= stroke.radius + ring && std::isfinite(mean.row(0, y)[x]);
+        }
+    const float usual = medianOfKnown([&](int x, int y) { return mean.row(0, y)[x]; });
+    const float apart = medianOfKnown([&](int x, int y) { return std::abs(mean.row(0, y)[x] - usual); });
+    const float most = std::max(kLeast, kDeviations * kOfMedian * apart);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x)
+            known.row(0, y)[x] &= std::abs(mean.row(0, y)[x] - usual) <= most;
+    std::array<Image<float>, 3> tints;
+    for (int c = 0; c < 3; ++c) {
+        const auto tintAt = [&](int x, int y) { return differenceOf(c, x, y) - mean.row(0, y)[x]; };
+        const float middle = medianOfKnown(tintAt);
+        tints[size_t(c)] =
+            planeOf([&](int x, int y) { return std::clamp(tintAt(x, y), middle - kLeast, middle + kLeast); });
+    }
+    const int reach = std::max(1, int(std::lround(stroke.radius / 6.0)));
+    for (Image<float> *plane : {&mean, &tints[0], &tints[1], &tints[2]}) {
+        smoothKnown(*plane, known, reach);
+        fillSmoothly(plane->view(), known.view());
+    }
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < height; ++y)
+            std::transform(mean.row(0, y), mean.row(0, y) + width, tints[size_t(c)].row(0, y), out.row(c, y),
+                           std::plus<>());
+    return out;
+}
+
 } // namespace
 
 MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
@@ -200,27 +266,15 @@ MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
         const double t = std::clamp((stroke.radius - double(distance)) / soft, 0.0, 1.0);
         return float(stroke.strength * t * t * (3.0 - 2.0 * t));
     };
-    Image<float> lift(wide.width(), wide.height(), 1);
-    Image<uint8_t> known(wide.width(), wide.height(), 1);
+    const Image<float> lift = lifts ? liftOf(here, there.light, distances, stroke, ring, toe) : Image<float>();
     for (int c = 0; c < 3; ++c) {
-        if (lifts) {
-            for (int y = 0; y < wide.height(); ++y)
-                for (int x = 0; x < wide.width(); ++x) {
-                    const double d = double(distances.row(0, y)[x]);
-                    lift.row(0, y)[x] = stopOf(here.row(c, y)[x], toe) - stopOf(there.light.row(c, y)[x], toe);
-                    known.row(0, y)[x] =
-                        d >= stroke.radius && d <= stroke.radius + ring && std::isfinite(lift.row(0, y)[x]);
-                }
-            smoothKnown(lift, known, std::max(1, int(std::lround(stroke.radius / 6.0))));
-            fillSmoothly(lift.view(), known.view());
-        }
         for (int y = 0; y < out.area.height(); ++y)
             for (int x = 0; x < out.area.width(); ++x) {
                 const float share = shareOf(distances.row(0, top + y)[left + x]);
                 if (share <= 0.0f)
                     continue;
                 const float other = there.light.row(c, top + y)[left + x];
-                const float fitted = lifts ? (other + toe) * quickExp2(lift.row(0, top + y)[left + x]) - toe : other;
+                const float fitted = lifts ? (other + toe) * quickExp2(lift.row(c, top + y)[left + x]) - toe : other;
                 float &light = out.light.row(c, y)[x];
                 light = share < 1.0f ? light + share * (fitted - light) : fitted;
                 if (share > 0.5f)

@@ -23,7 +23,10 @@ struct MendStroke {
 /// takes that share of the radius.
 /// The other place is read in whole pixels where it is not turned, so that its grain stays. Seamless: log2 of its light is
 /// lifted by the membrane (fillSmoothly) between the differences of both places in a ring round the stroke, a third of
-/// the radius wide, each a mean over a sixth of the radius, so that what differs in grain leaves no streaks.
+/// the radius wide, each a mean over a sixth of the radius, so that what differs in grain leaves no streaks; what
+/// differs by more than 2.5 deviations (robust ones) from the usual is another thing, and does not count. How far
+/// a channel is lifted more than the others stays within 0.15 stops of the usual: light changes more in brightness than in
+/// colour.
 /// Shapes:  the patch lies within the image; empty where the stroke lies beside it.
 /// Source:  [Perez2003], in log light, where a difference of light is a shift.
 MendPatch mended(const MendedLight &light, const MendStroke &stroke);
