@@ -3,6 +3,7 @@
 #pragma once
 
 #include "document/document.h"
+#include "document/numeric_setting.h"
 #include "recipe/sections.h"
 #include "steps/panel.h"
 
@@ -14,13 +15,6 @@
 #include <vector>
 
 namespace yolk::app {
-
-/// A setting that is a number, of any recipe.
-struct NumericSetting {
-    SliderSpec spec;
-    std::function<double(const Recipe &)> get;
-    std::function<void(Recipe &, double)> set;
-};
 
 class FieldControls : public QObject {
     Q_OBJECT

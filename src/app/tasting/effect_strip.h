@@ -2,7 +2,7 @@
 #pragma once
 
 #include "document/document.h"
-#include "steps/field_controls.h"
+#include "document/numeric_setting.h"
 
 #include <QFrame>
 

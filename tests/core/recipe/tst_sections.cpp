@@ -62,6 +62,8 @@ template <class S, class Field> void change(S &settings, const Field &field)
         member = {{0.0, 0.0}, {0.5, 0.6}, {1.0, 1.0}};
     else if constexpr (std::is_same_v<Value, SharedList<Area>>)
         member = std::vector<Area>(1);
+    else if constexpr (std::is_same_v<Value, SharedList<MendSpot>>)
+        member = std::vector<MendSpot>(1);
     else
         member.emplace_back();
 }
@@ -90,8 +92,8 @@ private Q_SLOTS:
                 Recipe changed;
                 change(section.of(changed), field);
                 const bool counts = isVisible(section.of(plain), field) || isVisible(section.of(changed), field);
-                for (const Stage last : {Stage::Prepare, Stage::Align, Stage::Merge, Stage::Scene, Stage::Tone,
-                                         Stage::Display, Stage::Geometry, Stage::Write, Stage::None}) {
+                for (const Stage last : {Stage::Prepare, Stage::Align, Stage::Merge, Stage::Mend, Stage::Scene,
+                                         Stage::Tone, Stage::Display, Stage::Geometry, Stage::Write, Stage::None}) {
                     const bool reads = section.stage <= last && counts;
                     QVERIFY2(areSameUpTo(last, plain, changed) != reads, pathOf(section, field).c_str());
                     ++(reads ? known : !counts ? idle : unknown);
