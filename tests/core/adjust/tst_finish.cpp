@@ -5,6 +5,7 @@
 #include "colour/transfer.h"
 #include "image/copy.h"
 #include "support/compare.h"
+#include "support/drawn.h"
 #include "support/synthetic.h"
 
 #include <QTest>
@@ -19,6 +20,8 @@
 using namespace yolk;
 
 namespace {
+
+using test::drawn;
 
 /// The same noise everywhere.
 class EvenNoise : public NoiseField {
@@ -66,16 +69,6 @@ Image<float> areaThrough(const Adjustment &a, const Image<float> &picture, const
 Image<float> through(const AdjustmentPtr &a, const Image<float> &picture)
 {
     return a ? areaThrough(*a, picture, {0, 0, picture.width(), picture.height()}) : copyOf(picture);
-}
-
-Image<float> drawn(int width, int height, const std::function<float(int c, int x, int y)> &light)
-{
-    Image<float> out(width, height, 3);
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x)
-                out.row(c, y)[x] = light(c, x, y);
-    return out;
 }
 
 double mean(const Image<float> &image, const Rect &area, int plane = 1)

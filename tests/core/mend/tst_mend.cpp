@@ -2,7 +2,7 @@
 #include "mend/membrane.h"
 #include "mend/mend.h"
 #include "support/compare.h"
-#include "support/synthetic.h"
+#include "support/drawn.h"
 
 #include <QTest>
 
@@ -16,15 +16,7 @@ using namespace yolk;
 
 namespace {
 
-Image<float> drawn(int width, int height, const std::function<float(int c, int x, int y)> &light)
-{
-    Image<float> out(width, height, 3);
-    for (int c = 0; c < 3; ++c)
-        for (int y = 0; y < height; ++y)
-            for (int x = 0; x < width; ++x)
-                out.row(c, y)[x] = light(c, x, y);
-    return out;
-}
+using test::drawn;
 
 /// Darker by a share round a place, as dust makes it.
 Image<float> dusty(const Image<float> &clean, const Point &at, double radius, double depth)
