@@ -9,6 +9,7 @@
 #include <opencv2/photo.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -48,13 +49,11 @@ double stopsOff(const Image<float> &got, const Image<float> &truth, const Point 
     return std::sqrt(sum / count);
 }
 
-/// The same picture, its log light filled by OpenCV [Telea2004].
-Image<float> inpainted(const Image<float> &shot, const Point &at)
+/// The same picture, its log light filled by OpenCV where the mask says so [Telea2004].
+Image<float> inpainted(const Image<float> &shot, const cv::Mat &mask)
 {
     constexpr double kNear = 3.0; // pixels that it looks at, as its documentation has it
     Image<float> out(shot.shape());
-    cv::Mat mask(kHeight, kWidth, CV_8U, cv::Scalar(0));
-    cv::circle(mask, {int(at.x), int(at.y)}, int(kThing) + 1, 255, cv::FILLED);
     for (int c = 0; c < 3; ++c) {
         cv::Mat stops(kHeight, kWidth, CV_32F), filled;
         for (int y = 0; y < kHeight; ++y)
@@ -66,6 +65,94 @@ Image<float> inpainted(const Image<float> &shot, const Point &at)
                 out.row(c, y)[x] = std::exp2(filled.at<float>(y, x));
     }
     return out;
+}
+
+cv::Mat discAt(const Point &at)
+{
+    cv::Mat mask(kHeight, kWidth, CV_8U, cv::Scalar(0));
+    cv::circle(mask, {int(at.x), int(at.y)}, int(kThing) + 1, 255, cv::FILLED);
+    return mask;
+}
+
+/// What lies under a stroke against what was there: off by stops (RMS), and how much differs between neighbours across,
+/// over how much did.
+struct UnderStroke {
+    double stopsOff, steps;
+};
+UnderStroke underStroke(const Image<float> &got, const Image<float> &truth, const cv::Mat &mask)
+{
+    const auto stop = [](const Image<float> &of, int c, int x, int y) {
+        return std::log2(std::max(1e-6, double(of.row(c, y)[x])));
+    };
+    double off = 0.0, steps = 0.0, were = 0.0, count = 0.0;
+    for (int y = 0; y < kHeight; ++y)
+        for (int x = 0; x + 1 < kWidth; ++x)
+            for (int c = 0; c < 3 && mask.at<uint8_t>(y, x); ++c) {
+                off += std::pow(stop(got, c, x, y) - stop(truth, c, x, y), 2.0);
+                steps += std::abs(stop(got, c, x + 1, y) - stop(got, c, x, y));
+                were += std::abs(stop(truth, c, x + 1, y) - stop(truth, c, x, y));
+                ++count;
+            }
+    return {std::sqrt(off / count), steps / were};
+}
+
+/// A dark thread of 200 px over each world, woven, mended from one place, and by OpenCV.
+void strokesOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext &ctx)
+{
+    constexpr int kStrokes = 4;
+    constexpr double kThread = 5.0, kStroke = 7.0; // radii
+    std::array<std::vector<double>, 3> off, steps;
+    double wins = 0.0;
+    for (uint64_t seed = first; seed < first + count; ++seed) {
+        const worlds::World world = worlds::worldOf(seed, kWidth, kHeight);
+        const Image<float> truth = worlds::renderLeaves(worlds::growLeaves(world.scene), world.scene, {}, 0.0, ctx);
+        const Image<uint8_t> clipped(kWidth, kHeight, 1);
+        std::mt19937_64 random(seed + 5000);
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        for (int i = 0; i < kStrokes; ++i) {
+            const double turn = 2.0 * std::numbers::pi * share(random), bend = 3.0 * (share(random) - 0.5);
+            MendStroke stroke{.radius = kStroke};
+            Point at{250.0 + 400.0 * share(random), 200.0 + 200.0 * share(random)};
+            cv::Mat thread(kHeight, kWidth, CV_8U, cv::Scalar(0)), wide = thread.clone();
+            for (int k = 0; k <= 25; ++k) {
+                stroke.points.push_back(at);
+                cv::circle(thread, {int(at.x), int(at.y)}, int(kThread), 255, cv::FILLED);
+                cv::circle(wide, {int(at.x), int(at.y)}, int(kStroke), 255, cv::FILLED);
+                at.x += 8.0 * std::cos(turn + bend * k / 25.0);
+                at.y += 8.0 * std::sin(turn + bend * k / 25.0);
+            }
+            Image<float> shot(truth.shape());
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < kHeight; ++y)
+                    for (int x = 0; x < kWidth; ++x)
+                        shot.row(c, y)[x] = truth.row(c, y)[x] * (thread.at<uint8_t>(y, x) ? 0.1f : 1.0f);
+            const MendedLight picture(shot.view(), clipped.view());
+            const auto mendedBy = [&](MendWay way) {
+                MendStroke own = stroke;
+                own.way = way;
+                if (way == MendWay::Seamless)
+                    if (const std::vector<Point> sources = mendSources(picture, own, 1); !sources.empty())
+                        own.source = sources.front();
+                MendedLight after = picture;
+                after.add(std::make_shared<MendPatch>(mended(picture, own)));
+                return underStroke(after.light({0, 0, kWidth, kHeight}), truth, thread);
+            };
+            const std::array results{mendedBy(MendWay::Woven), mendedBy(MendWay::Seamless),
+                                     underStroke(inpainted(shot, wide), truth, thread)};
+            for (size_t k = 0; k < results.size(); ++k) {
+                off[k].push_back(results[k].stopsOff);
+                steps[k].push_back(std::abs(std::log2(results[k].steps)));
+            }
+            wins += results[0].stopsOff < results[2].stopsOff;
+        }
+    }
+    const std::array<std::string, 3> names{"woven", "one_place", "telea"};
+    for (size_t k = 0; k < names.size(); ++k) {
+        report.add("mend.stroke_stops_off." + names[k], percentile(off[k], 0.5), "median, from the truth under a thread");
+        report.add("mend.stroke_grain_off." + names[k], percentile(steps[k], 0.5),
+                   "median, stops that differences of neighbours are off");
+    }
+    report.add("mend.stroke_nearer_share", wins / double(off[0].size()), "woven nearer to the truth than Telea");
 }
 
 void thingsOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext &ctx)
@@ -96,7 +183,7 @@ void thingsOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext 
             MendedLight after = picture;
             after.add(std::make_shared<MendPatch>(mended(picture, stroke)));
             const double off = stopsOff(after.light({0, 0, kWidth, kHeight}), truth, at),
-                         other = stopsOff(inpainted(shot, at), truth, at);
+                         other = stopsOff(inpainted(shot, discAt(at)), truth, at);
             if (roughnessRound(truth, at) < 0.05)                                     // stops
                 smooth.push_back(-20.0 * std::log10(off * std::numbers::ln2 + 1e-5)); // small: shares of light
             ours.push_back(off);
@@ -125,6 +212,10 @@ void times(Report &report)
     for (int i = 1; i <= 40; ++i)
         stroke.points.push_back({3000.0 + 10.0 * i, 2000.0 + 20.0 * std::sin(0.2 * i)});
     stroke.source = {0.0, 120.0};
+    MendStroke woven = stroke;
+    woven.way = MendWay::Woven;
+    report.add("mend.woven_stroke_ms", 1e3 * medianSeconds(3, [&] { mended(picture, woven); }),
+               "400 pixels long, at most 1000");
     const auto add = [&](const char *name, const MendStroke &of, const char *unit) {
         report.add(std::string("mend.") + name + "_ms", 1e3 * medianSeconds(5, [&] { mended(picture, of); }), unit);
         report.add(std::string("mend.") + name + "_with_source_ms",
@@ -148,6 +239,7 @@ void benchMend(Report &report, const std::string &)
     ExecContext ctx(runner);
     const auto [first, count] = worldsAsked(20);
     thingsOnWorlds(report, first, count, ctx);
+    strokesOnWorlds(report, first, count, ctx);
     times(report);
 }
 

@@ -59,6 +59,8 @@ void benchAreas(Report &report, const std::string &folder);
 void benchFinish(Report &report, const std::string &folder);
 /// mend.*: dust on unseen worlds against the truth, and how long a spot and a stroke take
 void benchMend(Report &report, const std::string &folder);
+/// dust.*: dust on the sensor of unseen hand-held worlds: what is found, what is wrong, how true the light is
+void benchDust(Report &report, const std::string &folder);
 /// worlds.*: two hundred worlds that nobody has seen, and the same merge told the truth; an hour
 void benchWorlds(Report &report, const std::string &folder);
 

@@ -45,6 +45,7 @@ int main(int argc, char **argv)
         {QStringLiteral("areas"), &benchAreas},
         {QStringLiteral("finish"), &benchFinish},
         {QStringLiteral("mend"), &benchMend},
+        {QStringLiteral("dust"), &benchDust},
         {QStringLiteral("start"), &benchStart},
         {QStringLiteral("tone"), &benchTone},
         {QStringLiteral("tone-quality"), &benchToneQuality},

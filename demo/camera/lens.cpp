@@ -67,29 +67,28 @@ Image<float> blurred(ImageView<const float> in, double sigma)
     return out;
 }
 
-struct Spot {
-    double x, y, radius, depth;
-};
+} // namespace
 
-std::vector<Spot> spotsOf(const Lens &lens, int width, int height)
+std::vector<Speck> specksOf(const Lens &lens, int width, int height)
 {
-    std::vector<Spot> out;
+    std::vector<Speck> out;
     for (int i = 0; i < lens.dustSpots; ++i) {
         const auto draw = [&](uint64_t n) { return uniform(lens.dustSeed, uint64_t(i) * 4 + n); };
         const double size = std::hypot(width, height) * 0.004;
-        out.push_back({draw(0) * width, draw(1) * height, size * (0.6 + 0.9 * draw(2)), 0.12 + 0.25 * draw(3)});
+        out.push_back({draw(0) * width, draw(1) * height,
+                       lens.dustRadius > 0.0 ? lens.dustRadius : size * (0.6 + 0.9 * draw(2)),
+                       lens.dustDepth > 0.0 ? lens.dustDepth : 0.12 + 0.25 * draw(3)});
     }
     return out;
 }
-
-} // namespace
 
 Image<float> throughLens(ImageView<const float> sharp, const Lens &lens)
 {
     const auto within = [](double v, double low, double high) { return v >= low && v <= high; };
     if (!within(lens.softness, 0.0, 3.0) || !within(lens.barrel, 0.0, 0.2) || !within(lens.redFringe, -0.01, 0.01) ||
         !within(lens.blueFringe, -0.01, 0.01) || !within(lens.vignetting, 0.0, 4.0) ||
-        !within(lens.antiAlias, 0.0, 2.0) || lens.dustSpots < 0 || lens.dustSpots > 100)
+        !within(lens.antiAlias, 0.0, 2.0) || lens.dustSpots < 0 || lens.dustSpots > 100 ||
+        !within(lens.dustRadius, 0.0, 1000.0) || !within(lens.dustDepth, 0.0, 1.0))
         throw ArgumentError("lens: a value is out of range");
     const double sigma = std::hypot(lens.softness, lens.antiAlias); // widths of normal blurs add so
     const Image<float> soft = sigma > 0.0 ? blurred(sharp, sigma) : Image<float>();
@@ -98,12 +97,12 @@ Image<float> throughLens(ImageView<const float> sharp, const Lens &lens)
     const int width = radiance.width(), height = radiance.height();
     const double cx = width / 2.0, cy = height / 2.0, corner = cx * cx + cy * cy;
     const double larger[3] = {1.0 + lens.redFringe, 1.0, 1.0 + lens.blueFringe};
-    const std::vector<Spot> spots = spotsOf(lens, width, height);
+    const std::vector<Speck> specks = specksOf(lens, width, height);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             const double dx = x + 0.5 - cx, dy = y + 0.5 - cy, r2 = (dx * dx + dy * dy) / corner;
             double light = std::exp2(-lens.vignetting * r2);
-            for (const Spot &s : spots) {
+            for (const Speck &s : specks) {
                 const double d = std::hypot(x + 0.5 - s.x, y + 0.5 - s.y) / s.radius;
                 if (d < 1.0)
                     light *= 1.0 - s.depth * (1.0 - d * d) * (1.0 - d * d);

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <functional>
 #include <string>
+#include <vector>
 
 namespace yolk::demo {
 
@@ -52,8 +53,16 @@ struct Lens {
     double antiAlias = 0.0;
     int dustSpots = 0;     ///< how many, [0, 100]
     uint64_t dustSeed = 1; ///< where they lie: the same in all frames of a set
+    /// Pixels and share of the light that each takes at its middle; 0: each its own, from 0.12 to 0.37.
+    double dustRadius = 0.0, dustDepth = 0.0;
     bool operator==(const Lens &) const = default;
 };
+
+/// A speck before the sensor: takes depth (1 - d^2)^2 of the light at a distance of d radii from its middle, pixels.
+struct Speck {
+    double x, y, radius, depth;
+};
+std::vector<Speck> specksOf(const Lens &lens, int width, int height);
 
 /// Electrons at clipping and read noise in electrons, at ISO 100; both a camera's usual order of size (common practice,
 /// no published source).

@@ -66,6 +66,7 @@ void CompareBar::fillMenu()
     add({Kind::MiddleFrame});
     add({Kind::PlainMerge});
     add({Kind::Opening});
+    add({Kind::Unmended});
     if (!document_->versions().isEmpty())
         menu_->addSeparator();
     for (int i = 0; i < int(document_->versions().size()); ++i)

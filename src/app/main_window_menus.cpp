@@ -239,9 +239,10 @@ void MainWindow::makeCompareMenu(QMenu *menu)
                            [this] { canvas_->moveDivider(0.05); });
     menu->addSeparator();
     using Kind = ViewSource::Kind;
-    const std::array<std::pair<QString, Kind>, 3> sources{std::pair(tr("With the &middle frame"), Kind::MiddleFrame),
+    const std::array<std::pair<QString, Kind>, 4> sources{std::pair(tr("With the &middle frame"), Kind::MiddleFrame),
                                                           std::pair(tr("With the &plain merge"), Kind::PlainMerge),
-                                                          std::pair(tr("With the picture as &opened"), Kind::Opening)};
+                                                          std::pair(tr("With the picture as &opened"), Kind::Opening),
+                                                          std::pair(tr("With the picture &unmended"), Kind::Unmended)};
     for (const auto &[name, kind] : sources)
         needSet_ << addCommand(menu, name, {}, tr("What the picture is held against."),
                                [comparison, kind = kind] { comparison->setAgainst({kind}); });
@@ -294,6 +295,7 @@ void MainWindow::addHeldKeys()
             [comparison] { comparison->release(); });
     };
     hold(Qt::Key_B, [comparison] { return std::optional(comparison->against()); });
+    hold(Qt::Key_O, [] { return std::optional(ViewSource{ViewSource::Kind::Unmended}); });
     for (int i = 0; i < 9; ++i)
         hold(Qt::Key(Qt::Key_1 + i), [this, i]() -> std::optional<ViewSource> {
             const auto &frames = document_->bracket().frames;

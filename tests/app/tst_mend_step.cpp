@@ -6,6 +6,7 @@
 #include "widgets/value_slider.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QListWidget>
 #include <QPushButton>
 #include <QTest>
@@ -188,6 +189,107 @@ private Q_SLOTS:
         settle();
         QCOMPARE(panel().list()->count(), 2);
     }
+    void whereThePointerRestsItIsTried()
+    {
+        const QImage before = picture();
+        mends().change([](MendSpot &s) { s.radius = 20.0; }, {});
+        const int states = int(document().history().states().size());
+        QTest::mouseMove(&canvas(), at(0.4, 0.7));
+        QTRY_VERIFY(mends().isTrying());
+        window_->settle();
+        const QImage tried = picture();
+        QVERIFY(!changedIn(before, tried).isEmpty());
+        QVERIFY(mends().all().empty());
+        QCOMPARE(int(document().history().states().size()), states);
+        // A click takes just that.
+        QTest::mouseClick(&canvas(), Qt::LeftButton, {}, at(0.4, 0.7));
+        settle();
+        QCOMPARE(int(mends().all().size()), 1);
+        QVERIFY(!mends().isTrying());
+        QCOMPARE(picture(), tried);
+        // A stroke too, while it is held; Escape lets it go.
+        QTest::mousePress(&canvas(), Qt::LeftButton, {}, at(0.6, 0.3));
+        for (const double x : {0.62, 0.64, 0.66})
+            QTest::mouseMove(&canvas(), at(x, 0.3));
+        QTRY_VERIFY(mends().isTrying());
+        window_->settle();
+        QVERIFY(picture() != tried);
+        QTest::keyClick(&canvas(), Qt::Key_Escape);
+        window_->settle();
+        QTest::mouseRelease(&canvas(), Qt::LeftButton, {}, at(0.66, 0.3));
+        settle();
+        QVERIFY(!mends().isTrying());
+        QCOMPARE(int(mends().all().size()), 1);
+    }
+    void strokesAreWovenAnew()
+    {
+        mends().change([](MendSpot &s) { s.radius = 10.0; }, {});
+        drag({at(0.3, 0.5), at(0.33, 0.5), at(0.36, 0.52), at(0.4, 0.52)});
+        QVERIFY(mends().chosen()->way == MendWay::Woven);
+        QCOMPARE(panel().nextSource()->text(), QStringLiteral("Weave anew"));
+        const QImage first = picture();
+        QTest::keyClick(&window(), Qt::Key_J);
+        settle();
+        QCOMPARE(mends().chosen()->weave, 1.0);
+        QVERIFY(picture() != first);
+        document().undo();
+        QCOMPARE(picture(), first);
+        // Another way is looked for at once, and the next stroke is of that way; spots are not.
+        mends().change([](MendSpot &s) { s.way = MendWay::Seamless; }, {});
+        settle();
+        QVERIFY(mends().chosen()->sourceX != 0.0 || mends().chosen()->sourceY != 0.0);
+        drag({at(0.3, 0.8), at(0.33, 0.8), at(0.36, 0.8)});
+        QVERIFY(mends().chosen()->way == MendWay::Seamless);
+    }
+    void anotherFrameShowsThePlace()
+    {
+        mends().change([](MendSpot &s) { s.radius = 24.0; }, {});
+        QTest::mouseClick(&canvas(), Qt::LeftButton, {}, at(0.5, 0.5));
+        settle();
+        mends().change([](MendSpot &s) { s.way = MendWay::Frame; }, QStringLiteral("how"));
+        settle();
+        QVERIFY(panel().frame()->isVisible());
+        QVERIFY(!panel().controls().control(QStringLiteral("feather"))->isVisible());
+        const std::string first = mends().chosen()->frame;
+        QVERIFY(!first.empty());
+        QCOMPARE(panel().frame()->count(), int(document().bracket().used().size()));
+        const QImage shown = picture();
+        QTest::keyClick(&window(), Qt::Key_J);
+        settle();
+        QVERIFY(mends().chosen()->frame != first);
+        QVERIFY(picture() != shown);
+        document().undo();
+        QCOMPARE(mends().chosen()->frame, first);
+        QCOMPARE(picture(), shown);
+    }
+    void aKeyShowsThePictureUnmended()
+    {
+        const QImage before = picture();
+        mends().change([](MendSpot &s) { s.radius = 24.0; }, {});
+        QTest::mouseClick(&canvas(), Qt::LeftButton, {}, at(0.3, 0.7));
+        QTest::mouseMove(&canvas(), at(0.01, 0.01));
+        settle();
+        const QImage mended = picture();
+        QVERIFY(mended != before);
+        QTest::keyPress(&window(), Qt::Key_O);
+        QCOMPARE(picture(), before);
+        QTest::keyRelease(&window(), Qt::Key_O);
+        QCOMPARE(picture(), mended);
+    }
+    void faintMarksAreSeen()
+    {
+        const QImage before = picture();
+        QTest::mouseClick(panel().faint(), Qt::LeftButton);
+        QVERIFY(document().inspection() && document().inspection()->mode == InspectMode::Faint);
+        const QImage seen = picture();
+        for (int y = 0; y < seen.height(); y += 7)
+            for (int x = 0; x < seen.width(); x += 7)
+                QCOMPARE(qRed(seen.pixel(x, y)), qBlue(seen.pixel(x, y)));
+        QTest::keyClick(&window(), Qt::Key_U);
+        QVERIFY(!document().inspection());
+        QVERIFY(!panel().faint()->isChecked());
+        QCOMPARE(picture(), before);
+    }
     void theyStayWhereTheyAre()
     {
         mends().change([](MendSpot &s) { s.radius = 20.0; }, {});
@@ -212,6 +314,66 @@ private Q_SLOTS:
         document().undo();
         document().undo();
         document().undo();
+    }
+    void dustIsFoundAndTaken()
+    {
+        window_ = std::make_unique<test::OpenedWindow>(QStringLiteral("henhouse-handheld"));
+        window().goTo(Step::Mend);
+        Dust &dust = *document().dust();
+        const auto looked = [&] {
+            QTest::mouseClick(panel().findDust(), Qt::LeftButton);
+            for (int i = 0; i < 6000 && dust.isLooking(); ++i)
+                QTest::qWait(10);
+            return !dust.isLooking();
+        };
+        const QImage before = picture();
+        QVERIFY(looked());
+        const test::DemoFrame frame = test::demoFrames(QStringLiteral("henhouse-handheld")).front();
+        const QSize size = document().pictureSize();
+        const std::vector<demo::Speck> specks = demo::specksOf(frame.lens(), size.width(), size.height());
+        QCOMPARE(int(specks.size()), 3);
+        int found = 0;
+        for (const demo::Speck &speck : specks)
+            found += std::ranges::any_of(dust.proposed(), [&](const DustSpot &spot) {
+                return std::hypot(spot.x - speck.x, spot.y - speck.y) < speck.radius;
+            });
+        QCOMPARE(found, 3);
+        QVERIFY2(dust.proposed().size() <= 5, qPrintable(QString::number(dust.proposed().size())));
+        const int proposed = int(dust.proposed().size());
+        QCOMPARE(panel().dustList()->count(), proposed);
+        // A click on a ring takes it.
+        const DustSpot first = dust.proposed().front();
+        QTest::mouseClick(&canvas(), Qt::LeftButton, {}, canvas().widgetAt(document().toPicture({first.x, first.y})).toPoint());
+        settle();
+        QCOMPARE(int(dust.taken().size()), 1);
+        QVERIFY(mends().all().empty());
+        QVERIFY(!changedIn(before, picture()).isEmpty());
+        QTest::mouseClick(panel().takeAllDust(), Qt::LeftButton);
+        settle();
+        QCOMPARE(int(dust.taken().size()), proposed);
+        QVERIFY(dust.proposed().empty());
+        // The tick switches one, Delete removes it; undo brings all back.
+        panel().dustList()->item(0)->setCheckState(Qt::Unchecked);
+        QVERIFY(!dust.taken()[0].on);
+        panel().dustList()->setCurrentRow(0);
+        QTest::keyClick(panel().dustList(), Qt::Key_Delete);
+        QCOMPARE(int(dust.taken().size()), proposed - 1);
+        for (int i = 0; i < 4; ++i)
+            document().undo();
+        settle();
+        QVERIFY(dust.taken().empty());
+        QCOMPARE(picture(), before);
+        for (int i = 0; i < 2; ++i)
+            document().redo();
+        settle();
+        QCOMPARE(int(dust.taken().size()), proposed);
+        // Another set of the same camera and day: the same specks are proposed before anybody looks.
+        QVERIFY(looked());
+        const QStringList two = test::demoPaths(QStringLiteral("henhouse-handheld")).mid(0, 3);
+        document().open(two);
+        settle();
+        QCOMPARE(int(dust.proposed().size()), proposed);
+        QVERIFY(dust.isFromOtherSet());
     }
 };
 

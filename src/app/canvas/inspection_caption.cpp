@@ -40,7 +40,9 @@ constexpr std::array kWords{
     Words{QT_TRANSLATE_NOOP("Inspection", "Movement"),
           QT_TRANSLATE_NOOP("Inspection", "Where something moved, and which frame stands there")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Lights"),
-          QT_TRANSLATE_NOOP("Inspection", "Where the second of two lights falls")}};
+          QT_TRANSLATE_NOOP("Inspection", "Where the second of two lights falls")},
+    Words{QT_TRANSLATE_NOOP("Inspection", "Faint"),
+          QT_TRANSLATE_NOOP("Inspection", "What is slightly darker or lighter than round it: dust, and seams of mending")}};
 
 } // namespace
 
@@ -185,6 +187,9 @@ void InspectionCaption::refresh()
         patches << LegendStrip::Patch{screenColour(lampColour(0.0)), tr("daylight")}
                 << LegendStrip::Patch{screenColour(lampColour(0.5)), tr("half")}
                 << LegendStrip::Patch{screenColour(lampColour(1.0)), tr("lamp")};
+        break;
+    case InspectMode::Faint:
+        words += tr("  ·  what differs by a few percent from what lies round it");
         break;
     case InspectMode::Movement:
         words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());

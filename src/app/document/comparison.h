@@ -17,6 +17,7 @@ struct ViewSource {
         Frame,       ///< by its content id
         PlainMerge,  ///< the merged light under nothing but the exposure of the automatic start
         Opening,     ///< the picture as it was when the set was opened
+        Unmended,    ///< the picture without what is mended, dust and all
         Version,     ///< a kept one, by its index
         File         ///< any picture file: somebody else's result
     };

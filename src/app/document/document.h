@@ -4,6 +4,7 @@
 
 #include "document/areas.h"
 #include "document/comparison.h"
+#include "document/dust.h"
 #include "document/error_text.h"
 #include "document/kept_work.h"
 #include "document/mends.h"
@@ -232,6 +233,7 @@ public:
     QColor overlayColour() const { return overlay_; }
     Areas *areas() const { return areas_; }
     Mends *mends() const { return mends_; }
+    Dust *dust() const { return dust_; }
     Comparison *comparison() const { return comparison_; }
     bool isComparing() const; ///< two sides are shown
     QString nameOf(const ViewSource &source) const;
@@ -243,6 +245,7 @@ public:
     void setMonitor(std::shared_ptr<const MonitorProfile> monitor);
     void setProofing(bool on); ///< shows no colour that the exported file will not hold
     void requestView(const ViewRequest &request);
+    void viewAgain() { renderView(); } ///< what is tried on the canvas alone is another now
     void requestLoupe(const ViewRequest &request);            ///< answered by loupeReady()
     void requestDetail(const ViewRequest &request);           ///< answered by detailReady()
     const ViewPicture &overview() const { return overview_; } ///< the whole picture, small
@@ -282,7 +285,7 @@ public:
     /// Holds the picture against any picture file, as it stands there, laid over ours.
     void compareWithFile(const QString &path);
     void cancelJobs();                                            ///< what the status line shows
-    const std::array<Lane *, 5> &lanes() const { return lanes_; } ///< most interesting first
+    const std::array<Lane *, 6> &lanes() const { return lanes_; } ///< most interesting first
 
 Q_SIGNALS:
     void setChanged();     ///< other frames are open (or none yet)
@@ -396,6 +399,7 @@ private:
     QColor overlay_{0x8a, 0x3f, 0xd1};
     Areas *areas_ = nullptr;
     Mends *mends_ = nullptr;
+    Dust *dust_ = nullptr;
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;
@@ -437,7 +441,7 @@ private:
     std::optional<ViewRequest> view_;
     Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
         pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_;
-    std::array<Lane *, 5> lanes_;
+    std::array<Lane *, 6> lanes_{};
 };
 
 } // namespace yolk::app

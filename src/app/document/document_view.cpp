@@ -165,6 +165,8 @@ QString Document::nameOf(const ViewSource &source) const
         return tr("Plain merge");
     case ViewSource::Kind::Opening:
         return tr("As opened");
+    case ViewSource::Kind::Unmended:
+        return tr("Unmended");
     case ViewSource::Kind::Version:
         return source.version < int(versions_.size()) ? versions_[source.version].name : tr("Version");
     case ViewSource::Kind::File:
@@ -224,6 +226,7 @@ ViewJob Document::jobFor(const ViewSource &source)
     };
     switch (source.kind) {
     case ViewSource::Kind::Picture:
+        mends_->putOnCanvas(job.recipe);
         break;
     case ViewSource::Kind::MiddleFrame:
         showFrame(bracket_->frames[bracket_->reference].frame->id, as);
@@ -237,6 +240,12 @@ ViewJob Document::jobFor(const ViewSource &source)
     case ViewSource::Kind::Opening:
         showOther(history_.opening());
         break;
+    case ViewSource::Kind::Unmended: {
+        Recipe unmended = recipe();
+        unmended.mend = {};
+        showOther(unmended);
+        break;
+    }
     case ViewSource::Kind::Version:
         if (source.version < int(versions_.size()))
             showOther(versions_[source.version].recipe);

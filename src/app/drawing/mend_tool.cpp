@@ -49,6 +49,7 @@ MendTool::MendTool(Document *document, QObject *parent) : CanvasTool(parent), do
 {
     for (const auto signal : {&Mends::changed, &Mends::chosenChanged, &Mends::nextChanged})
         connect(document->mends(), signal, this, &CanvasTool::changed);
+    connect(document->dust(), &Dust::changed, this, &CanvasTool::changed);
     connect(document, &Document::setChanged, this, [this] {
         drag_.reset();
         stroke_.clear();
@@ -70,10 +71,27 @@ QPointF MendTool::sourceOf(const MendSpot &spot) const
     return document_->onPicture(spot.drawnOn, {first.x + spot.sourceX, first.y + spot.sourceY});
 }
 
-double MendTool::shownRadius(const MendSpot &spot, const QPointF &place) const
+/// Pixels of the plane.
+double MendTool::shownRadius(double radius, const QPointF &place) const
 {
     const QPointF at = document_->toReference(place);
-    return lengthOf(document_->toPicture(at + QPointF(spot.radius, 0.0)) - place);
+    return lengthOf(document_->toPicture(at + QPointF(radius, 0.0)) - place);
+}
+
+/// Where the reference frame has it: dust lies at the same pixel of every frame.
+QPointF MendTool::middleOf(const DustSpot &dust) const
+{
+    return document_->toPicture({dust.x, dust.y});
+}
+
+std::vector<Point> MendTool::onReference(const QPolygonF &line) const
+{
+    std::vector<Point> out;
+    for (const QPointF &p : line) {
+        const QPointF at = document_->toReference(p);
+        out.push_back({at.x(), at.y()});
+    }
+    return out;
 }
 
 QList<QPointF> MendTool::handles() const
@@ -117,17 +135,27 @@ int MendTool::gripAt(const QPointF &place, double reach) const
         if (isInside(seen, place, std::max(reach, shownRadius(spot, seen.front()))))
             return i;
     }
+    const std::vector<DustSpot> &proposed = document_->dust()->proposed();
+    for (size_t i = 0; i < proposed.size(); ++i) {
+        const QPointF middle = middleOf(proposed[i]);
+        if (lengthOf(place - middle) < std::max(reach, shownRadius(proposed[i].radius, middle)))
+            return kDustGrips + int(i);
+    }
     return kBody;
 }
 
 void MendTool::hoverAt(const std::optional<QPointF> &place)
 {
     hover_ = place;
+    const bool isFree = place && gripAt(*place, 0.0) == kBody;
+    document_->mends()->tryAlong(isFree ? onReference({*place}) : std::vector<Point>());
     Q_EMIT changed();
 }
 
 void MendTool::take(int grip, const QPointF &place)
 {
+    if (grip >= kDustGrips)
+        return document_->dust()->take(size_t(grip - kDustGrips));
     if (grip == kBody) {
         stroke_ = {place};
         return Q_EMIT changed();
@@ -169,6 +197,8 @@ void MendTool::dragTo(const QPointF &place)
         move(drag_->handle, drag_->before, place - drag_->from, drag_->gesture);
     else if (!stroke_.isEmpty() && stroke_.size() < int(kMostMendPoints) && lengthOf(place - stroke_.back()) > 1.0)
         stroke_ << place;
+    if (!drag_ && stroke_.size() > 1)
+        document_->mends()->tryAlong(onReference(stroke_));
     Q_EMIT changed();
 }
 
@@ -179,11 +209,7 @@ void MendTool::letGo()
         const double radius = shownRadius(document_->mends()->next(), stroke_.front());
         const bool isSpot = std::ranges::all_of(
             stroke_, [&](const QPointF &p) { return lengthOf(p - stroke_.front()) < 0.5 * radius; });
-        std::vector<Point> points;
-        for (const QPointF &p : isSpot ? QPolygonF{stroke_.front()} : stroke_) {
-            const QPointF at = document_->toReference(p);
-            points.push_back({at.x(), at.y()});
-        }
+        std::vector<Point> points = onReference(isSpot ? QPolygonF{stroke_.front()} : stroke_);
         stroke_.clear();
         document_->mends()->add(std::move(points));
     }
@@ -215,6 +241,7 @@ void MendTool::giveUp()
         document_->mends()->set(document_->mends()->chosenIndex(), drag_->before, tr("mend"), drag_->gesture);
     drag_.reset();
     stroke_.clear();
+    document_->mends()->tryAlong({});
     Q_EMIT changed();
 }
 
@@ -250,7 +277,21 @@ void MendTool::paint(QPainter &painter, const QTransform &toDevice, double ratio
         painter.strokePath(words, QPen(QColor(0, 0, 0, 170), 3.0 * ratio));
         painter.fillPath(words, Qt::white);
     }
-    if (!stroke_.isEmpty()) {
+    const auto paintDust = [&](const DustSpot &dust, Qt::PenStyle style) {
+        const QPointF middle = middleOf(dust);
+        constexpr double kBeside = 1.4; // radii, so that the speck itself can be seen
+        const double radius = std::max(5.0 * ratio, kBeside * scale * shownRadius(dust.radius, middle));
+        QPainterPath ring;
+        ring.addEllipse(toDevice.map(middle), radius, radius);
+        paintOutline(painter, ring, ratio, false, style);
+    };
+    for (const DustSpot &dust : document_->dust()->taken())
+        paintDust(dust, dust.on ? Qt::SolidLine : Qt::DotLine);
+    for (const DustSpot &dust : document_->dust()->proposed())
+        paintDust(dust, Qt::DashLine);
+    if (!stroke_.isEmpty() && mends.isTrying()) {
+        paintOutline(painter, shown(mends.next(), stroke_), ratio, false, Qt::SolidLine);
+    } else if (!stroke_.isEmpty()) {
         painter.setPen(Qt::NoPen);
         painter.setBrush(QBrush(document_->overlayColour(), Qt::BDiagPattern));
         painter.drawPath(shown(mends.next(), stroke_));

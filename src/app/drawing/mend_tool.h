@@ -7,7 +7,9 @@
 namespace yolk::app {
 
 /// A press beside the rings mends a spot, a drag a stroke; so it does inside of them with Ctrl. Rings are dragged, and so
-/// is the source of the chosen one. By keys: arrows move what is chosen by Tab, Enter mends where the last handle stands.
+/// is the source of the chosen one. Where the pointer rests, or a stroke does, the canvas shows what it would come to. A press
+/// on a ring of proposed dust takes it. By keys: arrows move what is chosen by Tab, Enter mends where the last handle
+/// stands.
 class MendTool : public CanvasTool {
     Q_OBJECT
 public:
@@ -32,10 +34,14 @@ public:
 private:
     int nextHandle() const { return int(document_->mends()->all().size()); }
     int sourceHandle() const { return nextHandle() + 1; }
+    static constexpr int kDustGrips = 1 << 20; ///< grips from here on: proposed dust
+    QPointF middleOf(const DustSpot &dust) const;
+    double shownRadius(double radius, const QPointF &place) const;
     QPolygonF line(const MendSpot &spot) const; ///< of the plane
     QPointF sourceOf(const MendSpot &spot) const;
-    double shownRadius(const MendSpot &spot, const QPointF &place) const; ///< pixels of the plane
+    double shownRadius(const MendSpot &spot, const QPointF &place) const { return shownRadius(spot.radius, place); }
     bool isInside(const QPolygonF &line, const QPointF &place, double radius) const;
+    std::vector<Point> onReference(const QPolygonF &line) const;
     void move(int handle, const MendSpot &before, const QPointF &by, const QString &gesture);
 
     struct Drag {

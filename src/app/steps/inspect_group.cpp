@@ -19,7 +19,7 @@ InspectGroup::InspectGroup(Document *document, QWidget *parent)
     : FoldGroup(tr("Look into it"), parent), document_(document)
 {
     QList<ChoiceRow::Item> items{{tr("Picture"), tr("The picture with its tone")}};
-    for (int mode = 0; mode <= int(InspectMode::Lights); ++mode)
+    for (int mode = 0; mode <= int(kLastInspectMode); ++mode)
         items << ChoiceRow::Item{inspectionName(InspectMode(mode)), inspectionHelp(InspectMode(mode))};
     choice_ = new ChoiceRow(tr("What is shown"), items, this, 3);
     exposure_ = new ValueSlider({tr("Exposure of the view"),

@@ -98,6 +98,23 @@ void displace(const Displacements &local, int y, int width, float *u, float *v)
 
 } // namespace
 
+Point Displacements::at(const Point &pixel) const
+{
+    if (empty())
+        return {};
+    const double column = std::clamp(pixel.x / step - 0.5, 0.0, field.width() - 1.0),
+                 row = std::clamp(pixel.y / step - 0.5, 0.0, field.height() - 1.0);
+    const int i = int(column), j = int(row), right = std::min(i + 1, field.width() - 1),
+              below = std::min(j + 1, field.height() - 1);
+    const double s = column - i, t = row - j;
+    const auto of = [&](int plane) {
+        const float *a = field.row(plane, j), *b = field.row(plane, below);
+        return (1.0 - t) * ((1.0 - s) * double(a[i]) + s * double(a[right])) +
+               t * ((1.0 - s) * double(b[i]) + s * double(b[right]));
+    };
+    return {of(0), of(1)};
+}
+
 Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, const Displacements &local, int width,
                  int height, ClippedRim rim, ExecContext &ctx)
 {

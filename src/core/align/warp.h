@@ -13,6 +13,7 @@ struct Displacements {
     Image<float> field;
     double step = 1.0;
     bool empty() const { return field.shape().empty(); }
+    Point at(const Point &pixel) const; ///< of the reference
 };
 
 /// What a warped pixel is good for; between the last two grows how far it may be believed. Beside clipped pixels the

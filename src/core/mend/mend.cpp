@@ -2,6 +2,7 @@
 
 #include "base/quick_math.h"
 #include "mend/membrane.h"
+#include "mend/weave.h"
 
 #include <algorithm>
 #include <array>
@@ -9,6 +10,7 @@
 #include <functional>
 #include <limits>
 #include <numbers>
+#include <numeric>
 
 namespace yolk {
 namespace {
@@ -151,6 +153,57 @@ Source sourceOf(const MendedLight &picture, const MendStroke &stroke, const Rect
     return out;
 }
 
+/// What is woven from round the stroke, pixel by pixel of an area. So large that it would take seconds, it is woven of
+/// fewer pixels, and the whole ones are taken from where those came from.
+Source wovenOf(const MendedLight &picture, const MendStroke &stroke, const std::vector<Point> &line, const Rect &area)
+{
+    constexpr double kReach = 5.0, kLeastReach = 40.0; // radii and pixels that pieces may come from
+    constexpr double kMostPixels = 2e5;                // of the hole
+    const double reach = std::max(kLeastReach, kReach * stroke.radius);
+    const Rect round = within(boxOf(line, stroke.radius + reach), picture.width(), picture.height());
+    const Image<float> light = picture.light(round), distances = distancesIn(round, line);
+    const Image<uint8_t> clipped = picture.clipped(round);
+    const float toe = toeOf(light);
+    double holed = 0.0;
+    for (int y = 0; y < round.height(); ++y)
+        holed += double(std::count_if(distances.row(0, y), distances.row(0, y) + round.width(),
+                                      [&](float d) { return double(d) < stroke.radius; }));
+    const int fewer = std::max(1, int(std::ceil(std::sqrt(holed / kMostPixels))));
+    const int width = (round.width() + fewer - 1) / fewer, height = (round.height() + fewer - 1) / fewer;
+    Image<float> stops(width, height, 3);
+    Image<uint8_t> hole(width, height, 1);
+    for (int y = 0; y < height; ++y)
+        for (int x = 0; x < width; ++x) {
+            const int u0 = x * fewer, v0 = y * fewer, u1 = std::min(u0 + fewer, round.width()),
+                      v1 = std::min(v0 + fewer, round.height());
+            for (int c = 0; c < 3; ++c) {
+                float sum = 0.0f;
+                for (int v = v0; v < v1; ++v)
+                    sum = std::accumulate(light.row(c, v) + u0, light.row(c, v) + u1, sum);
+                stops.row(c, y)[x] = stopOf(sum / float((u1 - u0) * (v1 - v0)), toe);
+            }
+            for (int v = v0; v < v1; ++v)
+                for (int u = u0; u < u1; ++u)
+                    hole.row(0, y)[x] |= double(distances.row(0, v)[u]) < stroke.radius;
+        }
+    const Woven made = woven(stops.view(), hole.view(), stroke.weave);
+    Source out{picture.light(area), picture.clipped(area)};
+    for (int y = 0; y < area.height(); ++y)
+        for (int x = 0; x < area.width(); ++x) {
+            const int u = area.x0 + x - round.x0, v = area.y0 + y - round.y0;
+            if (double(distances.row(0, v)[u]) >= stroke.radius)
+                continue;
+            const int cu = u / fewer, cv = v / fewer, from = made.taken.row(0, cv)[cu];
+            const int fu = std::clamp(from * fewer + u - cu * fewer, 0, round.width() - 1),
+                      fv = std::clamp(made.taken.row(1, cv)[cu] * fewer + v - cv * fewer, 0, round.height() - 1);
+            for (int c = 0; c < 3; ++c)
+                out.light.row(c, y)[x] = fewer > 1 && from >= 0 ? light.row(c, fv)[fu]
+                                                                : quickExp2(made.values.row(c, cv)[cu]) - toe;
+            out.clipped.row(0, y)[x] = from >= 0 ? clipped.row(0, fv)[fu] : uint8_t(0);
+        }
+    return out;
+}
+
 /// The mean of known values over a square of pixels round each, in place.
 void smoothKnown(Image<float> &values, const Image<uint8_t> &known, int reach)
 {
@@ -255,7 +308,8 @@ MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
         return out;
     const Rect wide = within(boxOf(line, stroke.radius + ring), picture.width(), picture.height());
     const Image<float> distances = distancesIn(wide, line), here = picture.light(wide);
-    const Source there = sourceOf(picture, stroke, wide);
+    const bool isWoven = stroke.way == MendWay::Woven;
+    const Source there = isWoven ? wovenOf(picture, stroke, line, wide) : sourceOf(picture, stroke, wide);
     out.light = picture.light(out.area);
     out.clipped = picture.clipped(out.area);
     const float toe = toeOf(here);

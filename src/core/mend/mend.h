@@ -16,6 +16,7 @@ struct MendStroke {
     Point source{};            ///< the way to what it is mended with
     double turn = 0.0;         ///< of that round the middle of the points, radians clockwise
     MendWay way = MendWay::Seamless;
+    int weave = 0; ///< of MendWay::Woven: which of several ways
     double feather = 0.15, strength = 1.0; ///< shares
 };
 
@@ -27,8 +28,9 @@ struct MendStroke {
 /// differs by more than 2.5 deviations (robust ones) from the usual is another thing, and does not count. How far
 /// a channel is lifted more than the others stays within 0.15 stops of the usual: light changes more in brightness than in
 /// colour.
+/// Woven: pieces from within five radii, in log light; nothing is lifted.
 /// Shapes:  the patch lies within the image; empty where the stroke lies beside it.
-/// Source:  [Perez2003], in log light, where a difference of light is a shift.
+/// Source:  [Perez2003], in log light, where a difference of light is a shift; woven() for pieces.
 MendPatch mended(const MendedLight &light, const MendStroke &stroke);
 
 /// Places to mend with, as MendStroke::source, the best first, at most `most`, farther apart than half the radius. Places

@@ -91,12 +91,36 @@ std::span<const SettingGroup> settingGroups()
     return groups;
 }
 
+namespace {
+
+/// Where movement is not treated, nothing but that is.
+void takeFromFrames(Recipe &recipe)
+{
+    const auto takes = [](const MendSpot &spot) { return isFromFrame(spot) && acts(spot); };
+    if (std::none_of(recipe.mend.spots.begin(), recipe.mend.spots.end(), takes))
+        return;
+    MovementSettings &movement = recipe.movement;
+    if (!isTreated(movement))
+        movement = {.mode = MovementMode::On, .sensitivity = 0.0};
+    std::vector<MendSpot> spots = recipe.mend.spots.all();
+    for (MendSpot &spot : spots)
+        if (takes(spot)) {
+            movement.regions.push_back({HandTask::TakeFrom, spot.frame, spot.drawnOn, spot.radius, spot.points});
+            spot.frame.clear(); // it is said once
+        }
+    recipe.mend.spots = std::move(spots);
+}
+
+} // namespace
+
 Recipe inForce(const Recipe &recipe, const Recipe &start)
 {
     Recipe out = recipe;
     out.groups = {};
-    if (recipe.groups.off.empty() && recipe.groups.strength.empty())
+    if (recipe.groups.off.empty() && recipe.groups.strength.empty()) {
+        takeFromFrames(out);
         return out;
+    }
     forEachGrouped([&](const auto &section, const auto &field) {
         using Field = std::remove_cvref_t<decltype(field)>;
         const std::string key = groupKey(field.group);
@@ -112,6 +136,7 @@ Recipe inForce(const Recipe &recipe, const Recipe &start)
                 value = scaled(field, value, strength->second);
         }
     });
+    takeFromFrames(out);
     return out;
 }
 

@@ -60,6 +60,7 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"align", &Recipe::align, &kAlignFields, Step::Merge, Stage::Align},
         Section{"frames", &Recipe::frames, &kFrameWeightFields, Step::Merge, Stage::Merge},
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
+        Section{"mend", &Recipe::mend, &kDustFields, Step::Mend, Stage::Merge},
         Section{"mend", &Recipe::mend, &kMendFields, Step::Mend, Stage::Mend},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},
@@ -152,7 +153,8 @@ struct SettingGroup {
 std::span<const SettingGroup> settingGroups(); ///< in the order of work: by stage
 
 /// The settings as they act, with nothing left to be said of groups: what is switched off is as in `start`, of what is
-/// weakened amounts go only part of the way from there. `start` is the automatic one of the picture.
+/// weakened amounts go only part of the way from there. `start` is the automatic one of the picture. What is mended from
+/// another frame stands among the places that the merge takes from one.
 Recipe inForce(const Recipe &recipe, const Recipe &start);
 
 /// Switches groups on in which a setting is another one than it was `before`: what is moved must be seen.

@@ -201,6 +201,93 @@ private Q_SLOTS:
         QVERIFY2(std::abs(inside / outside - 1.0) < 0.1 + chance, qPrintable(QString::number(inside / outside)));
         QVERIFY2(std::abs(steps / usual - 1.0) < 0.1, qPrintable(QString::number(steps / usual)));
     }
+    void woven_data() { texturesGoOn_data(); }
+    void woven()
+    {
+        // Along a stroke: as much contrast as round about, and as much between neighbours.
+        QFETCH(double, size);
+        double inside = 0.0, outside = 0.0, steps = 0.0, usual = 0.0, count = 0.0, usualCount = 0.0;
+        for (unsigned seed = 1; seed <= 6; ++seed) {
+            const Image<float> clean = textured(360, 240, size, seed);
+            std::vector<Point> line;
+            for (int i = 0; i <= 20; ++i)
+                line.push_back({80.0 + 10.0 * i, 120.0 + 12.0 * std::sin(0.4 * i)});
+            const auto distance = [&](int x, int y) {
+                double out = 1e9;
+                for (const Point &p : line)
+                    out = std::min(out, std::hypot(x + 0.5 - p.x, y + 0.5 - p.y));
+                return out;
+            };
+            const Picture picture(
+                drawn(360, 240, [&](int c, int x, int y) { return distance(x, y) < 9.0 ? 0.01f : clean.row(c, y)[x]; }));
+            const MendStroke stroke{.points = line, .radius = 12.0, .way = MendWay::Woven};
+            const Image<float> got = mendedPicture(picture, stroke);
+            const auto stop = [](const Image<float> &of, int x, int y) { return std::log2(double(of.row(1, y)[x])); };
+            double mean = 0.0, n = 0.0;
+            for (int y = 0; y < 240; ++y)
+                for (int x = 0; x + 1 < 360; ++x) {
+                    const double d = distance(x, y), step = std::pow(stop(got, x + 1, y) - stop(got, x, y), 2.0);
+                    if (d < 12.0) {
+                        steps += step;
+                        inside += std::pow(stop(got, x, y) - std::log2(0.2), 2.0);
+                        mean += stop(got, x, y);
+                        ++count, ++n;
+                    } else {
+                        usual += step;
+                        outside += std::pow(stop(got, x, y) - std::log2(0.2), 2.0);
+                        ++usualCount;
+                    }
+                }
+            QVERIFY(std::abs(mean / n - std::log2(0.2)) < 0.2); // nothing of the dark thing is left
+        }
+        const double contrast = inside / count / (outside / usualCount), grain = steps / count / (usual / usualCount);
+        const double chance = 2.0 * std::sqrt(2.0 / (count / (size * size)));
+        QVERIFY2(std::abs(contrast - 1.0) < 0.1 + chance, qPrintable(QString::number(contrast)));
+        QVERIFY2(std::abs(grain - 1.0) < 0.1, qPrintable(QString::number(grain)));
+    }
+    void weavesGoOnWithStructure()
+    {
+        // Stripes behind a stroke across them: pieces continue them, where a single shifted one need not.
+        const auto stripes = [](int, int x, int y) { return int(0.2 * x + 0.1 * y) % 4 < 2 ? 0.1f : 0.4f; };
+        const Image<float> clean = drawn(300, 200, stripes);
+        std::vector<Point> line;
+        for (int i = 0; i <= 16; ++i)
+            line.push_back({70.0 + 10.0 * i, 100.0});
+        const Picture picture(drawn(300, 200, [&](int c, int x, int y) {
+            return std::abs(y - 100) < 8 && x > 62 && x < 238 ? 0.9f : stripes(c, x, y);
+        }));
+        MendStroke stroke{.points = line, .radius = 11.0, .way = MendWay::Woven};
+        const Image<float> got = mendedPicture(picture, stroke);
+        double off = 0.0, count = 0.0;
+        for (int y = 90; y < 110; ++y)
+            for (int x = 70; x < 230; ++x) {
+                off += std::abs(std::log2(double(got.row(1, y)[x]) / double(clean.row(1, y)[x]))) > 0.5;
+                ++count;
+            }
+        QVERIFY2(off / count < 0.03, qPrintable(QString::number(off / count)));
+        // The same bits again; other weaves are others.
+        QCOMPARE(test::firstDifference(mendedPicture(picture, stroke).view(), got.view(), 0.0, 0.0), QByteArray());
+        const Picture grain(textured(200, 160, 3.0, 9));
+        const MendStroke first{.points = {{100.0, 80.0}}, .radius = 14.0, .way = MendWay::Woven};
+        MendStroke second = first;
+        second.weave = 3;
+        const Image<float> once = mendedPicture(grain, first);
+        QVERIFY(!test::firstDifference(once.view(), mendedPicture(grain, second).view(), 0.0, 0.0)
+                     .isEmpty());
+        // Beyond its radius a stroke changes nothing; where there is nothing to take from light goes on smoothly.
+        for (int y = 0; y < 160; ++y)
+            for (int x = 0; x < 200; ++x)
+                if (std::hypot(x + 0.5 - 100.0, y + 0.5 - 80.0) > 14.0)
+                    QCOMPARE(once.row(1, y)[x], grain.light.row(1, y)[x]);
+        const Picture small(dusty(sky(24, 18), {12.0, 9.0}, 5.0, 0.5));
+        const Image<float> smooth =
+            mendedPicture(small, {.points = {{12.0, 9.0}}, .radius = 7.0, .way = MendWay::Woven});
+        QVERIFY(std::abs(smooth.row(1, 9)[12] / sky(24, 18).row(1, 9)[12] - 1.0f) < 0.1f);
+        const MendPatch edge = mended(grain.view(), {.points = {{0.0, 0.0}}, .radius = 20.0, .way = MendWay::Woven});
+        for (int y = 0; y < edge.area.height(); ++y)
+            for (int x = 0; x < edge.area.width(); ++x)
+                QVERIFY(std::isfinite(edge.light.row(1, y)[x]));
+    }
     void linesGoOnBehindASpot()
     {
         // A slanted edge and a stripe: mended from farther along them.

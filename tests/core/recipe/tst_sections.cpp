@@ -62,6 +62,8 @@ template <class S, class Field> void change(S &settings, const Field &field)
         member = {{0.0, 0.0}, {0.5, 0.6}, {1.0, 1.0}};
     else if constexpr (std::is_same_v<Value, SharedList<Area>>)
         member = std::vector<Area>(1);
+    else if constexpr (std::is_same_v<Value, SharedList<DustSpot>>)
+        member = std::vector<DustSpot>(1);
     else if constexpr (std::is_same_v<Value, SharedList<MendSpot>>)
         member = std::vector<MendSpot>(1);
     else

@@ -165,6 +165,30 @@ private Q_SLOTS:
         QVERIFY_THROWS_EXCEPTION(Cancelled,
                                  mendSources(RenderPlan(sources_, measured_, mendedBy(wanted)), 0, 1, 5, stopped));
     }
+    void whatAnotherFrameShows()
+    {
+        // As if somebody had said so to the merge.
+        MendSpot spot = this->spot();
+        spot.way = MendWay::Frame;
+        QCOMPARE(test::firstDifference(shown(mendedBy(spot)).view(), shown(recipe_).view(), 0.0, 0.0), QByteArray());
+        spot.frame = sources_.frames[1]->id;
+        Recipe said = recipe_;
+        said.movement.regions.push_back({HandTask::TakeFrom, spot.frame, spot.drawnOn, spot.radius, spot.points});
+        const Image<float> got = shown(mendedBy(spot));
+        QCOMPARE(test::firstDifference(got.view(), shown(said).view(), 0.0, 0.0), QByteArray());
+        QVERIFY(!test::firstDifference(got.view(), shown(recipe_).view(), 0.0, 0.0).isEmpty());
+        // Also where movement is not treated; then nothing but this.
+        Recipe off = mendedBy(spot);
+        off.movement.mode = MovementMode::Off;
+        Recipe plain = recipe_;
+        plain.movement.mode = MovementMode::Off;
+        QVERIFY(!test::firstDifference(shown(off).view(), shown(plain).view(), 0.0, 0.0).isEmpty());
+        // Settings in force are in force: once more they are the same.
+        const Recipe once = inForce(off, measured_), twice = inForce(once, measured_);
+        QCOMPARE(twice, once);
+        QCOMPARE(once.movement.regions.size(), size_t(1));
+        QCOMPARE(once.movement.sensitivity, 0.0);
+    }
     void settingsComeBackFromFiles()
     {
         MendSpot spot = this->spot();
@@ -174,6 +198,15 @@ private Q_SLOTS:
         spot.on = false;
         const Recipe recipe = mendedBy(spot);
         QCOMPARE(parseRecipe(recipeText(recipe)).recipe.mend.spots, recipe.mend.spots);
+        Recipe others = recipe;
+        spot.way = MendWay::Woven;
+        spot.weave = 3.0;
+        MendSpot taken = spot;
+        taken.way = MendWay::Frame;
+        taken.frame = sources_.frames[2]->id;
+        others.mend.spots = std::vector<MendSpot>{spot, taken};
+        others.mend.dust = std::vector<DustSpot>{{3.5, 7.25, 4.0, true}, {100.0, 20.0, 9.0, false}};
+        QCOMPARE(parseRecipe(recipeText(others)).recipe.mend, others.mend);
         QVERIFY_THROWS_EXCEPTION(
             ArgumentError,
             parseRecipe(R"({"format": "yolk-recipe", "version": 2, "mend": {"spots": [{"radius": 1e9}]}})"));

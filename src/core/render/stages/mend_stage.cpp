@@ -16,6 +16,18 @@ struct Placed {
     Transform here; ///< from the frame that it was drawn on to the reference frame
 };
 
+/// Mean of a frame's share within a radius.
+double shareWithin(const Image<uint8_t> &shares, int frame, const Point &at, double radius)
+{
+    double sum = 0.0, count = 0.0;
+    for (int y = std::max(0, int(at.y - radius)); y <= std::min(shares.height() - 1, int(at.y + radius)); ++y)
+        for (int x = std::max(0, int(at.x - radius)); x <= std::min(shares.width() - 1, int(at.x + radius)); ++x) {
+            sum += double(shares.row(frame, y)[x]) / 255.0;
+            ++count;
+        }
+    return count > 0.0 ? sum / count : 0.0;
+}
+
 Placed placed(const RenderPlan &plan, const MendSpot &spot, int reduction)
 {
     const Transform here = transformBetween(spot.drawnOn, plan.reference().id, plan.sources, plan.measured);
@@ -30,9 +42,33 @@ Placed placed(const RenderPlan &plan, const MendSpot &spot, int reduction)
     out.source = {(source.x - there.x) / reduction, (source.y - there.y) / reduction};
     out.turn = spot.turn * std::numbers::pi / 180.0;
     out.way = spot.way;
+    out.weave = int(spot.weave);
     out.feather = spot.feather / 100.0;
     out.strength = spot.strength / 100.0;
     return {std::move(out), here};
+}
+
+/// Dust that still shows where a frame has a share: no other shows the place clean. As spots of the merge.
+std::vector<MendStroke> dustToFill(const RenderPlan &plan, const MergedSet &set)
+{
+    constexpr double kWider = 1.25, kBeyond = 1.0; // what a speck's shape leaves out; pixels
+    constexpr double kLeastShare = 0.02;           // of a frame: less of its dust nobody sees
+    std::vector<MendStroke> out;
+    for (const DustSpot &spot : plan.recipe.mend.dust) {
+        if (!spot.on)
+            continue;
+        for (size_t i = 0; i < set.frameIds.size() && i < set.alignment.size(); ++i) {
+            const Transform back = set.alignment[i].toReference.transform.inverted();
+            const Point full = back({spot.x, spot.y}), at{full.x / set.reduction, full.y / set.reduction};
+            const double radius = kWider * spot.radius / set.reduction + kBeyond;
+            const bool isFilled = std::ranges::any_of(out, [&](const MendStroke &known) {
+                return std::hypot(known.points[0].x - at.x, known.points[0].y - at.y) < 0.3 * radius;
+            });
+            if (!isFilled && shareWithin(set.pixels.shares, int(i), at, 0.5 * radius) > kLeastShare)
+                out.push_back({.points = {at}, .radius = radius});
+        }
+    }
+    return out;
 }
 
 /// Patches are kept under all that was said of them and of those before: what is changed last is made anew, the rest is
@@ -43,23 +79,42 @@ Mending mendingUpTo(const RenderPlan &plan, const MergedSet &set, size_t count, 
     const SharedList<MendSpot> &spots = plan.recipe.mend.spots;
     Hash128 said = plan.mergedKey(set.reduction);
     MendedLight light(set.pixels.radiance.view(), set.pixels.clipped.view());
-    for (size_t i = 0; i < count; ++i) {
+    const std::vector<MendStroke> dust = dustToFill(plan, set);
+    const size_t all = dust.size() + count;
+    const auto add = [&](size_t done, const Hash128 &key, const auto &strokeOf) {
         ctx.throwIfStopped();
-        ctx.report(double(i) / double(count));
-        if (!acts(spots[i]))
-            continue;
-        Hasher hasher;
-        hasher.value(StageKey::Mend).value(said.high).value(said.low);
-        hashFields(hasher, spots[i], kMendSpotFields);
-        said = hasher.finish();
+        ctx.report(double(done) / double(all));
         ExecContext own = ctx.child({});
+        said = key;
         auto patch = plan.sources.cache->get<MendPatch>(
-            said, own, [&](ExecContext &) { return mended(light, placed(plan, spots[i], set.reduction).stroke); },
+            key, own, [&](ExecContext &) { return mended(light, strokeOf()); },
             [](const MendPatch &made) { return made.bytes(); });
         if (patch->area.empty())
-            continue;
+            return;
         light.add(patch);
         out.patches.push_back(std::move(patch));
+    };
+    const auto begin = [&](Hasher &hasher) { hasher.value(StageKey::Mend).value(said.high).value(said.low); };
+    for (size_t i = 0; i < dust.size(); ++i) {
+        Hasher hasher;
+        begin(hasher);
+        hasher.text("dust").value(dust[i].points[0].x).value(dust[i].points[0].y).value(dust[i].radius);
+        add(i, hasher.finish(), [&] {
+            MendStroke stroke = dust[i];
+            if (const std::vector<Point> sources = yolk::mendSources(light, stroke, 1); !sources.empty())
+                stroke.source = sources.front();
+            else
+                stroke.way = MendWay::Woven;
+            return stroke;
+        });
+    }
+    for (size_t i = 0; i < count; ++i) {
+        if (!acts(spots[i]) || isFromFrame(spots[i]))
+            continue;
+        Hasher hasher;
+        begin(hasher);
+        hashFields(hasher, spots[i], kMendSpotFields);
+        add(dust.size() + i, hasher.finish(), [&] { return placed(plan, spots[i], set.reduction).stroke; });
     }
     ctx.report(1.0);
     return out;
@@ -78,7 +133,9 @@ size_t Mending::bytes() const
 MendingPtr mendingOf(const RenderPlan &plan, int reduction, ExecContext &ctx)
 {
     const SharedList<MendSpot> &spots = plan.recipe.mend.spots;
-    if (std::none_of(spots.begin(), spots.end(), [](const MendSpot &spot) { return acts(spot); }))
+    const SharedList<DustSpot> &dust = plan.recipe.mend.dust;
+    if (std::none_of(spots.begin(), spots.end(), [](const MendSpot &spot) { return acts(spot); }) &&
+        std::none_of(dust.begin(), dust.end(), [](const DustSpot &spot) { return spot.on; }))
         return nullptr;
     ExecContext merging = ctx.part(0.0, 0.9), mending = ctx.part(0.9, 1.0);
     const MergedPtr set = mergedOf(plan, reduction, merging);

@@ -1,6 +1,7 @@
 #include "render/stages/merge_stage.h"
 
 #include "render/stages/align_stage.h"
+#include "render/stages/dust_stage.h"
 #include "render/stages/merged_store.h"
 #include "render/stages/movement_stage.h"
 
@@ -54,7 +55,7 @@ MergedSet merge(const RenderPlan &plan, int reduction, ExecContext &ctx)
     if (reference.isRadiance())
         return readMerged(reference, reduction, ctx);
     ExecContext decoding = ctx.part(0.0, 0.8); // measured: decoding takes most of the time
-    const auto aligned = alignedSet(plan, reduction, decoding);
+    const auto aligned = withoutDust(plan, alignedSet(plan, reduction, decoding), reduction, decoding);
     std::vector<Exposure> exposures;
     for (size_t i = 0; i < used.size(); ++i) {
         const auto &trust = aligned->trust[i];

@@ -17,6 +17,7 @@ enum class InspectMode {
     Edges,    ///< edges of one aligned frame over those of the reference
     Movement, ///< the picture in grey, and where something moved which frame stands there
     Lights,   ///< where a second light falls, in the colours of lampColour(); all daylight without one
+    Faint,    ///< what differs slightly from what lies round it, in grey: dust, and seams of what was mended
 };
 
 struct Inspection {
@@ -26,6 +27,7 @@ struct Inspection {
     std::string frame{};               ///< Edges: by its id; empty or not in use: the darkest that is not the reference
     bool operator==(const Inspection &) const = default;
 };
+inline constexpr InspectMode kLastInspectMode = InspectMode::Faint;
 inline constexpr double kLeastWindowEv = 0.5;
 
 /// What hatching says of a pixel of an inspected view.

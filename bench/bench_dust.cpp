@@ -1,0 +1,130 @@
+// Dust on the sensor of worlds that nobody has seen: how much of it is found, what is proposed that is none, and how true
+// the light is where it was taken.
+#include "benchmarks.h"
+#include "opened_set.h"
+#include "scenes.h"
+#include "worlds/world.h"
+
+#include "render/stages/dust_stage.h"
+#include "render/stages/mend_stage.h"
+#include "render/stages/merge_stage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <filesystem>
+
+namespace yolk::bench {
+namespace {
+
+constexpr int kSpecks = 12;
+
+/// Mean of log2 of green of one picture over another within a radius.
+double stopsApart(const Image<float> &got, const Image<float> &want, const Point &at, double radius)
+{
+    double sum = 0.0, count = 0.0;
+    for (int y = std::max(0, int(at.y - radius)); y <= std::min(got.height() - 1, int(at.y + radius)); ++y)
+        for (int x = std::max(0, int(at.x - radius)); x <= std::min(got.width() - 1, int(at.x + radius)); ++x)
+            if (std::hypot(x + 0.5 - at.x, y + 0.5 - at.y) < radius) {
+                sum += double(got.row(1, y)[x]) - double(want.row(1, y)[x]);
+                count += double(want.row(1, y)[x]);
+            }
+    return count > 0.0 ? std::abs(sum / count) : 0.0;
+}
+
+/// Most of how a frame holds the light under a speck: it is neither clipped there nor lost in noise.
+int framesThatHold(const RenderPlan &plan, const demo::Speck &speck, ExecContext &ctx)
+{
+    int out = 0;
+    for (const BracketFrame *f : plan.bracket.used()) {
+        const DecodedPtr codes = decoded(plan.sources, *f->frame, 1, ctx);
+        const int x = std::clamp(int(speck.x), 0, codes->width() - 1), y = std::clamp(int(speck.y), 0, codes->height() - 1);
+        const double z = double(linearOfCode(codes->row(1, y)[x]));
+        const double most = double(linearOfCode(std::max({codes->row(0, y)[x], codes->row(1, y)[x], codes->row(2, y)[x]})));
+        out += most < 0.9 && z > f->measured.noise.levelOfSnr(10.0);
+    }
+    return out;
+}
+
+} // namespace
+
+void benchDust(Report &report, const std::string &)
+{
+    ThreadRunner runner(2);
+    ExecContext ctx(runner);
+    const auto [first, count] = worldsAsked(20);
+    double found = 0.0, all = 0.0, foundHeld = 0.0, held = 0.0, worlds = 0.0;
+    std::vector<double> wrong, errors, before, looked;
+    for (uint64_t seed = first; seed < first + count; ++seed) {
+        worlds::World world = worlds::worldOf(seed);
+        if (!world.isHandHeld())
+            continue;
+        ++worlds;
+        const std::string folder = std::filesystem::temp_directory_path().string() + "/yolk-dust";
+        const std::array radii{4.0, 6.0, 10.0};
+        const std::array depths{0.03, 0.06, 0.15};
+        const OpenedSet clean = openSet(worlds::shoot(world, folder + "-clean", ctx).paths, ctx);
+        world.lens.dustSpots = kSpecks;
+        world.lens.dustSeed = seed;
+        world.lens.dustRadius = radii[seed % 3];
+        world.lens.dustDepth = depths[seed / 3 % 3];
+        const OpenedSet set = openSet(worlds::shoot(world, folder, ctx).paths, ctx);
+        const RenderPlan plan(set.sources, set.measured, {});
+        std::vector<FoundDust> dust;
+        looked.push_back(medianSeconds(1, [&] { dust = dustOf(plan, ctx); }));
+        const std::vector<demo::Speck> specks =
+            demo::specksOf(world.lens, plan.reference().width, plan.reference().height);
+        std::vector<bool> isTrue(dust.size());
+        Recipe taken;
+        std::vector<DustSpot> spots;
+        double hits = 0.0, heldHere = 0.0, heldHits = 0.0;
+        for (const demo::Speck &speck : specks) {
+            bool hit = false;
+            for (size_t i = 0; i < dust.size(); ++i)
+                if (std::hypot(dust[i].spot.x - speck.x, dust[i].spot.y - speck.y) < speck.radius) {
+                    hit = isTrue[i] = true;
+                    spots.push_back(dust[i].spot);
+                }
+            const bool isHeld = framesThatHold(plan, speck, ctx) >= 2;
+            hits += hit;
+            heldHere += isHeld;
+            heldHits += hit && isHeld;
+        }
+        all += double(specks.size());
+        found += hits;
+        held += heldHere;
+        foundHeld += heldHits;
+        wrong.push_back(double(std::ranges::count(isTrue, false)));
+        taken.mend.dust = spots;
+        const auto lightOf = [&](const OpenedSet &of, const Recipe &recipe) {
+            const RenderPlan own(of.sources, of.measured, recipe);
+            const MergedPtr merged = mergedOf(own, 1, ctx);
+            const MendingPtr mending = mendingOf(own, 1, ctx);
+            MendedLight light(merged->pixels.radiance.view(), merged->pixels.clipped.view());
+            for (const auto &patch : mending ? mending->patches : MendPatches())
+                light.add(patch);
+            return light.light({0, 0, light.width(), light.height()});
+        };
+        const Image<float> truth = lightOf(clean, {}), dusty = lightOf(set, {}), mended = lightOf(set, taken);
+        for (const DustSpot &spot : spots) {
+            errors.push_back(stopsApart(mended, truth, {spot.x, spot.y}, 0.6 * spot.radius));
+            before.push_back(stopsApart(dusty, truth, {spot.x, spot.y}, 0.6 * spot.radius));
+        }
+        std::printf("%s\n", textOf("world %llu (%s): radius %.0f, depth %.2f: %.0f of %zu found, of %.0f held ones %.0f; %.0f wrong",
+                           static_cast<unsigned long long>(seed), world.words().c_str(), world.lens.dustRadius,
+                           world.lens.dustDepth, hits, specks.size(), heldHere, heldHits, wrong.back()).c_str());
+    }
+    if (worlds == 0.0)
+        return;
+    report.add("dust.worlds", worlds, "of them hand-held");
+    report.add("dust.found_share", found / all, "of all specks of 4, 6, 10 px and 3, 6, 15 % in the middle");
+    report.add("dust.found_share_held", foundHeld / std::max(1.0, held), "of those that two frames hold, at least 0.95");
+    report.add("dust.wrong.median", percentile(wrong, 0.5), "proposals a picture that are no dust");
+    report.add("dust.wrong.max", percentile(wrong, 1.0), "at most 2");
+    report.add("dust.error_before.median", percentile(before, 0.5), "share of light, under specks found, before");
+    report.add("dust.error.median", percentile(errors, 0.5), "the same once they are taken");
+    report.add("dust.error.p95", percentile(errors, 0.95), "at most 0.02");
+    report.add("dust.seconds.median", percentile(looked, 0.5), "for a set of 1 megapixel");
+}
+
+} // namespace yolk::bench

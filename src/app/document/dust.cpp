@@ -1,0 +1,178 @@
+#include "document/dust.h"
+
+#include "document/document.h"
+#include "render/stages/dust_stage.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk::app {
+namespace {
+
+bool isSamePlace(const DustSpot &a, const DustSpot &b)
+{
+    return std::hypot(a.x - b.x, a.y - b.y) < std::max(a.radius, b.radius);
+}
+
+bool holds(const SharedList<DustSpot> &dust, const DustSpot &spot)
+{
+    return std::any_of(dust.begin(), dust.end(), [&](const DustSpot &known) { return isSamePlace(known, spot); });
+}
+
+} // namespace
+
+Dust::Dust(Document *document) : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this)
+{
+    connect(document, &Document::recipeChanged, this, &Dust::recipeChanged);
+    connect(document, &Document::setChanged, this, [this] {
+        lane_.discard();
+        proposed_.clear();
+        wasLooked_ = false;
+        seen_ = taken();
+        proposeKnown();
+        Q_EMIT changed();
+    });
+}
+
+const SharedList<DustSpot> &Dust::taken() const
+{
+    static const SharedList<DustSpot> none;
+    return document_->isOpen() ? document_->recipe().mend.dust : none;
+}
+
+void Dust::recipeChanged()
+{
+    if (taken() == seen_)
+        return;
+    seen_ = taken();
+    remember();
+    std::erase_if(proposed_, [&](const DustSpot &spot) { return holds(seen_, spot); });
+    Q_EMIT changed();
+}
+
+void Dust::look()
+{
+    if (!document_->isOpen())
+        return;
+    auto work = [sources = document_->sources(), measured = document_->measured(),
+                 recipe = document_->recipe()](ExecContext &ctx) {
+        return dustOf(RenderPlan(sources, measured, recipe), ctx);
+    };
+    lane_.start<std::vector<FoundDust>>(
+        tr("Looking for dust"), work, [this](Outcome<std::vector<FoundDust>> outcome) {
+            if (!outcome.error.isEmpty())
+                Q_EMIT document_->failed(outcome.error);
+            if (outcome.result) {
+                proposed_.clear();
+                for (const FoundDust &found : *outcome.result)
+                    if (!holds(taken(), found.spot))
+                        proposed_.push_back(found.spot);
+                wasLooked_ = true;
+                isFromOther_ = false;
+                if (proposed_.empty())
+                    Q_EMIT document_->remarked(taken().empty() ? tr("No dust was found.")
+                                                               : tr("No more dust was found."));
+            }
+            Q_EMIT changed();
+        });
+    Q_EMIT changed();
+}
+
+void Dust::setTaken(std::vector<DustSpot> dust, const QString &what, const QString &gesture)
+{
+    Recipe next = document_->recipe();
+    dust.resize(std::min(dust.size(), kMostDust));
+    next.mend.dust = std::move(dust);
+    document_->setRecipe(std::move(next), what, gesture);
+}
+
+void Dust::take(size_t proposal)
+{
+    if (proposal >= proposed_.size())
+        return;
+    std::vector<DustSpot> dust = taken().all();
+    dust.push_back(proposed_[proposal]);
+    setTaken(std::move(dust), tr("dust"));
+}
+
+void Dust::takeAll()
+{
+    std::vector<DustSpot> dust = taken().all();
+    dust.insert(dust.end(), proposed_.begin(), proposed_.end());
+    setTaken(std::move(dust), tr("all dust"));
+}
+
+void Dust::refuse(size_t proposal)
+{
+    if (proposal >= proposed_.size())
+        return;
+    proposed_.erase(proposed_.begin() + ptrdiff_t(proposal));
+    Q_EMIT changed();
+}
+
+void Dust::refuseAll()
+{
+    proposed_.clear();
+    Q_EMIT changed();
+}
+
+void Dust::set(size_t index, DustSpot spot, const QString &what, const QString &gesture)
+{
+    std::vector<DustSpot> dust = taken().all();
+    if (index >= dust.size())
+        return;
+    dust[index] = spot;
+    setTaken(std::move(dust), what, gesture);
+}
+
+void Dust::remove(size_t index)
+{
+    std::vector<DustSpot> dust = taken().all();
+    if (index >= dust.size())
+        return;
+    dust.erase(dust.begin() + ptrdiff_t(index));
+    setTaken(std::move(dust), tr("remove dust %1").arg(index + 1));
+}
+
+std::optional<Dust::Known> Dust::here() const
+{
+    if (!document_->isOpen())
+        return std::nullopt;
+    const Bracket &bracket = document_->bracket();
+    const Frame &frame = *bracket.frames[bracket.reference].frame;
+    constexpr size_t kDay = 10; // characters of "2026:05:01 06:12:00"
+    if (frame.metadata.camera.empty() || frame.metadata.dateTime.size() < kDay)
+        return std::nullopt;
+    return Known{frame.metadata.camera, frame.metadata.dateTime.substr(0, kDay), frame.width, frame.height, {}};
+}
+
+void Dust::remember()
+{
+    std::optional<Known> now = here();
+    if (!now)
+        return;
+    std::erase_if(known_, [&](const Known &k) {
+        return k.camera == now->camera && k.day == now->day && k.width == now->width && k.height == now->height;
+    });
+    for (const DustSpot &spot : taken())
+        if (spot.on)
+            now->spots.push_back(spot);
+    known_.push_back(std::move(*now));
+}
+
+void Dust::proposeKnown()
+{
+    isFromOther_ = false;
+    const std::optional<Known> now = here();
+    if (!now)
+        return;
+    for (const Known &k : known_)
+        if (k.camera == now->camera && k.day == now->day && k.width == now->width && k.height == now->height)
+            for (const DustSpot &spot : k.spots)
+                if (!holds(taken(), spot)) {
+                    proposed_.push_back(spot);
+                    isFromOther_ = true;
+                }
+}
+
+} // namespace yolk::app

@@ -1,0 +1,502 @@
+#include "mend/dust.h"
+
+#include "base/errors.h"
+#include "base/robust.h"
+#include "image/mat_p.h"
+
+#include <opencv2/imgproc.hpp>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace yolk {
+namespace {
+
+constexpr double kSure = 6.5, kLeastDepth = 0.022, kMostDepth = 1.0;                // deviations; stops
+constexpr std::array kRadii{3.0, 3.6, 4.4, 5.2};                   // pixels of a level; the next level goes on
+constexpr double kWindow = 1.9;                                    // radii of what a speck is held against
+constexpr double kLeastSnr = 4.0;                                  // of a pixel that says something
+constexpr double kSlip = 0.15;                                     // pixels: what alignment leaves where near and far move
+constexpr double kMostStops = 0.75;                                // of a residual: more is another thing
+
+/// Log light of one frame at a level, with the inverse of its variance; 0 where it says nothing.
+struct LogLight {
+    cv::Mat stops, weight;
+};
+
+LogLight logLightOf(const Guide &guide, int level)
+{
+    const GuideLevel &from = guide.levels[size_t(level)];
+    LogLight out{cv::Mat(from.light.height(), from.light.width(), CV_32F, cv::Scalar(0)),
+                 cv::Mat(from.light.height(), from.light.width(), CV_32F, cv::Scalar(0))};
+    for (int y = 0; y < from.light.height(); ++y) {
+        const float *light = from.light.row(0, y);
+        for (int x = 0; x < from.light.width(); ++x) {
+            if (!from.valid.row(0, y)[x] || !(light[x] > 0.0f))
+                continue;
+            const double l = double(light[x]), variance = guide.variance(l, level);
+            if (l * l < kLeastSnr * kLeastSnr * variance)
+                continue;
+            out.stops.at<float>(y, x) = float(std::log2(l));
+            const double perStop = l * std::numbers::ln2;
+            out.weight.at<float>(y, x) = float(perStop * perStop / variance);
+        }
+    }
+    return out;
+}
+
+/// What a frame shows beyond what is expected there, and how sure that is.
+struct Evidence {
+    cv::Mat residual, weight; ///< stops, per square of a stop
+    cv::Mat covered{};        ///< 255 where there was something to hold it against, whatever came of it
+};
+
+
+/// From pixels of one frame to those of another, at a level.
+Transform between(const DustFrame &from, const DustFrame &to, int level)
+{
+    return to.toFrame.after(from.toFrame.inverted()).scaled(1.0 / (1 << level));
+}
+
+/// The least that a transform moves the middle and the corners of the picture.
+double leastMotion(const Transform &t, double width, double height)
+{
+    double out = 1e9;
+    for (const Point &p : {Point{0, 0}, Point{width, 0}, Point{0, height}, Point{width, height}, Point{width / 2, height / 2}}) {
+        const Point q = t(p);
+        out = std::min(out, std::hypot(q.x - p.x, q.y - p.y));
+    }
+    return out;
+}
+
+/// What stands on the pixels of the reference, on those of the sensor: values by their weights.
+void toSensor(cv::Mat &values, cv::Mat &weights, const DustFrame &frame, int level)
+{
+    if (frame.toFrame.isIdentity() && (!frame.displacements || frame.displacements->empty()))
+        return;
+    constexpr int kRounds = 3; // displacements change slowly
+    const double factor = 1 << level;
+    const Transform back = frame.toFrame.inverted();
+    cv::Mat mapX(values.size(), CV_32F), mapY(values.size(), CV_32F);
+    for (int y = 0; y < mapX.rows; ++y)
+        for (int x = 0; x < mapX.cols; ++x) {
+            const Point sensor{(x + 0.5) * factor, (y + 0.5) * factor};
+            Point at = back(sensor);
+            for (int i = 0; i < kRounds && frame.displacements && !frame.displacements->empty(); ++i) {
+                const Point by = frame.displacements->at(at);
+                at = back({sensor.x - by.x, sensor.y - by.y});
+            }
+            mapX.at<float>(y, x) = float(at.x / factor - 0.5);
+            mapY.at<float>(y, x) = float(at.y / factor - 0.5);
+        }
+    cv::Mat weighted = values.mul(weights), known = weights > 0.0f, knownThere;
+    cv::remap(weighted, weighted, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(weights, weights, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(known, knownThere, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    weights.setTo(0.0f, knownThere < 255);
+    values = cv::Mat(values.size(), CV_32F, cv::Scalar(0));
+    cv::divide(weighted, weights, values);
+    values.setTo(0.0f, weights <= 0.0f);
+}
+
+/// Variance that a slip of alignment makes where light changes from pixel to pixel.
+float slipVariance(const cv::Mat &stops, const cv::Mat &weight, int x, int y, float slip)
+{
+    const int left = std::max(0, x - 1), right = std::min(stops.cols - 1, x + 1), above = std::max(0, y - 1),
+              below = std::min(stops.rows - 1, y + 1);
+    if (!(weight.at<float>(y, left) > 0.0f && weight.at<float>(y, right) > 0.0f && weight.at<float>(above, x) > 0.0f &&
+          weight.at<float>(below, x) > 0.0f))
+        return 1.0f; // beside what clips
+    const float across = 0.5f * (stops.at<float>(y, right) - stops.at<float>(y, left)),
+                down = 0.5f * (stops.at<float>(below, x) - stops.at<float>(above, x));
+    return slip * slip * (across * across + down * down);
+}
+
+/// Of each frame against those that saw the same places from elsewhere; a level's size is that of the first frame.
+std::vector<Evidence> againstOthers(std::span<const DustFrame> frames, const std::vector<LogLight> &lights, int level,
+                                    ExecContext &ctx)
+{
+    const cv::Size size = lights.front().stops.size();
+    const double leastMotionFor = 2.0 * kRadii.back();
+    const float slip = float(kSlip / (1 << level));
+    std::vector<Evidence> out;
+    for (size_t f = 0; f < frames.size(); ++f) {
+        cv::Mat sum(size, CV_32F, cv::Scalar(0)), weights = sum.clone();
+        for (size_t g = 0; g < frames.size(); ++g) {
+            ctx.throwIfStopped();
+            const Transform t = between(frames[f], frames[g], level);
+            if (g == f || leastMotion(t, size.width, size.height) < leastMotionFor)
+                continue;
+            sum += lights[g].stops.mul(lights[g].weight);
+            weights += lights[g].weight;
+        }
+        Evidence own{cv::Mat(size, CV_32F, cv::Scalar(0)), cv::Mat(size, CV_32F, cv::Scalar(0)), weights > 0.0f};
+        for (int y = 0; y < size.height; ++y)
+            for (int x = 0; x < size.width; ++x) {
+                const float theirs = weights.at<float>(y, x), ours = lights[f].weight.at<float>(y, x);
+                if (!(theirs > 0.0f) || !(ours > 0.0f))
+                    continue;
+                const float r = lights[f].stops.at<float>(y, x) - sum.at<float>(y, x) / theirs;
+                if (std::abs(r) > float(kMostStops))
+                    continue;
+                own.residual.at<float>(y, x) = r;
+                own.weight.at<float>(y, x) =
+                    1.0f / (1.0f / ours + 1.0f / theirs + slipVariance(lights[f].stops, lights[f].weight, x, y, slip));
+            }
+        toSensor(own.residual, own.weight, frames[f], level);
+        out.push_back(std::move(own));
+    }
+    return out;
+}
+
+/// Sums over a window round each pixel that a fit of shape and level needs.
+struct Fits {
+    cv::Mat depth, sureness, roughness; ///< stops, deviations, RMS of what is left over what its weights promise
+};
+
+struct Speck {
+    cv::Mat window, shape, square; ///< 1 within, the speck's shape, its square
+};
+
+Speck speckOf(double radius)
+{
+    const int reach = int(std::ceil(kWindow * radius));
+    Speck out;
+    for (cv::Mat *m : {&out.window, &out.shape, &out.square})
+        *m = cv::Mat(2 * reach + 1, 2 * reach + 1, CV_64F, cv::Scalar(0));
+    for (int y = -reach; y <= reach; ++y)
+        for (int x = -reach; x <= reach; ++x) {
+            const double d = std::hypot(x, y) / radius, inner = std::max(0.0, 1.0 - d * d);
+            if (d > kWindow)
+                continue;
+            out.window.at<double>(y + reach, x + reach) = 1.0;
+            out.shape.at<double>(y + reach, x + reach) = inner * inner;
+            out.square.at<double>(y + reach, x + reach) = inner * inner * inner * inner;
+        }
+    return out;
+}
+
+Fits fitsOf(const Evidence &of, double radius)
+{
+    const Speck speck = speckOf(radius);
+    const auto over = [](const cv::Mat &values, const cv::Mat &kernel) {
+        cv::Mat out;
+        cv::filter2D(values, out, CV_64F, kernel, {-1, -1}, 0.0, cv::BORDER_CONSTANT);
+        return out;
+    };
+    // Double: what the fit leaves is a small difference of large sums.
+    cv::Mat weight, residual;
+    of.weight.convertTo(weight, CV_64F);
+    of.residual.convertTo(residual, CV_64F);
+    const cv::Mat value = weight.mul(residual), squared = value.mul(residual);
+    cv::Mat known(weight.size(), CV_64F, cv::Scalar(0));
+    known.setTo(1.0, weight > 0.0);
+    const cv::Mat w = over(weight, speck.window), wk = over(weight, speck.shape), wkk = over(weight, speck.square),
+                  wv = over(value, speck.window), wkv = over(value, speck.shape), wvv = over(squared, speck.window),
+                  n = over(known, speck.window), inside = over(known, speck.shape);
+    const double whole = cv::sum(speck.window)[0], wholeInside = cv::sum(speck.shape)[0];
+    Fits out;
+    for (cv::Mat *m : {&out.depth, &out.sureness, &out.roughness})
+        *m = cv::Mat(w.size(), CV_32F, cv::Scalar(0));
+    for (int y = 0; y < w.rows; ++y)
+        for (int x = 0; x < w.cols; ++x) {
+            const double count = n.at<double>(y, x), sum = w.at<double>(y, x);
+            if (count < 0.7 * whole || inside.at<double>(y, x) < 0.7 * wholeInside)
+                continue;
+            const double k = wk.at<double>(y, x), kk = wkk.at<double>(y, x), v = wv.at<double>(y, x),
+                         kv = wkv.at<double>(y, x), vv = wvv.at<double>(y, x);
+            const double spread = sum * kk - k * k;
+            if (!(spread > 1e-6 * sum * kk))
+                continue;
+            const double depth = -(sum * kv - k * v) / spread, level = (v + depth * k) / sum;
+            const double left = std::max(0.0, vv - level * v + depth * kv); // weighted squares that the fit leaves
+            const double rough = std::sqrt(left / std::max(1.0, count - 2.0));
+            out.depth.at<float>(y, x) = float(depth);
+            out.roughness.at<float>(y, x) = float(rough);
+            out.sureness.at<float>(y, x) = float(depth / (std::sqrt(sum / spread) * std::max(1.0, rough)));
+        }
+    return out;
+}
+
+Evidence together(const std::vector<Evidence> &all, size_t without)
+{
+    Evidence out{cv::Mat(all.front().residual.size(), CV_32F, cv::Scalar(0)),
+                 cv::Mat(all.front().residual.size(), CV_32F, cv::Scalar(0))};
+    for (size_t i = 0; i < all.size(); ++i)
+        if (i != without) {
+            out.residual += all[i].residual.mul(all[i].weight);
+            out.weight += all[i].weight;
+        }
+    for (int y = 0; y < out.weight.rows; ++y)
+        for (int x = 0; x < out.weight.cols; ++x)
+            if (const float w = out.weight.at<float>(y, x); w > 0.0f)
+                out.residual.at<float>(y, x) /= w;
+    return out;
+}
+
+/// What a fit says at one place and in one of the quarters round it.
+struct LocalFit {
+    double depth = 0.0, deviation = 1e9, left = 0.0, count = 0.0;
+};
+
+/// `quarter` -1: all round. Quarters overlap in nothing; the level is that of all round.
+LocalFit fitAt(const Evidence &of, const cv::Point2d &at, double radius, int quarter)
+{
+    double w = 0, k = 0, kk = 0, v = 0, kv = 0, vv = 0, n = 0;
+    const int reach = int(std::ceil(kWindow * radius));
+    for (int dy = -reach; dy <= reach; ++dy)
+        for (int dx = -reach; dx <= reach; ++dx) {
+            const int x = int(at.x) + dx, y = int(at.y) + dy;
+            const double ex = x + 0.5 - at.x, ey = y + 0.5 - at.y, d = std::hypot(ex, ey) / radius;
+            if (x < 0 || y < 0 || x >= of.weight.cols || y >= of.weight.rows || d > kWindow)
+                continue;
+            if (quarter >= 0 && (int(std::floor((std::atan2(ey, ex) + std::numbers::pi) / (std::numbers::pi / 2.0))) & 3) != quarter)
+                continue;
+            const double weight = double(of.weight.at<float>(y, x));
+            if (!(weight > 0.0))
+                continue;
+            const double inner = std::max(0.0, 1.0 - d * d), shape = inner * inner,
+                         value = double(of.residual.at<float>(y, x));
+            w += weight;
+            k += weight * shape;
+            kk += weight * shape * shape;
+            v += weight * value;
+            kv += weight * shape * value;
+            vv += weight * value * value;
+            ++n;
+        }
+    const double spread = w * kk - k * k;
+    LocalFit out{.count = n};
+    if (!(spread > 1e-6 * w * kk) || n < 8.0)
+        return out;
+    out.depth = -(w * kv - k * v) / spread;
+    const double level = (v + out.depth * k) / w;
+    const double rough = std::sqrt(std::max(0.0, vv - level * v + out.depth * kv) / (n - 2.0));
+    out.deviation = std::sqrt(w / spread) * std::max(1.0, rough);
+    out.left = rough * std::sqrt(n / w); // stops: RMS about the fit
+    return out;
+}
+
+/// Dark on all sides, as far as noise lets anybody tell.
+bool isRound(const Evidence &of, const cv::Point2d &at, double radius, double depth)
+{
+    constexpr double kShare = 0.4, kDeviations = 2.0;
+    for (int quarter = 0; quarter < 4; ++quarter) {
+        const LocalFit fit = fitAt(of, at, radius, quarter);
+        if (fit.depth + kDeviations * fit.deviation < kShare * depth || fit.depth < 0.1 * depth)
+            return false;
+    }
+    return true;
+}
+
+/// Round it no direction is darker or lighter than the others by much of its depth, as it is along lines and edges. Opposite
+/// directions count together, so that light may slope.
+bool isAlone(const Evidence &of, const cv::Point2d &at, double radius, double depth, double inner, double outer)
+{
+    constexpr int kDirections = 4;
+    constexpr double kShare = 0.35, kDeviations = 2.0;
+    std::array<double, kDirections> sums{}, weights{};
+    const int reach = int(std::ceil(outer * radius));
+    for (int dy = -reach; dy <= reach; ++dy)
+        for (int dx = -reach; dx <= reach; ++dx) {
+            const int x = int(at.x) + dx, y = int(at.y) + dy;
+            const double ex = x + 0.5 - at.x, ey = y + 0.5 - at.y, d = std::hypot(ex, ey) / radius;
+            if (x < 0 || y < 0 || x >= of.weight.cols || y >= of.weight.rows || d < inner || d > outer)
+                continue;
+            const double turn = std::atan2(ey, ex) / std::numbers::pi + 1.0; // 0 to 2
+            const auto direction = size_t(std::lround(turn * kDirections)) % kDirections;
+            const double weight = double(of.weight.at<float>(y, x));
+            sums[direction] += weight * double(of.residual.at<float>(y, x));
+            weights[direction] += weight;
+        }
+    double sum = 0.0, weight = 0.0;
+    for (int i = 0; i < kDirections; ++i) {
+        sum += sums[size_t(i)];
+        weight += weights[size_t(i)];
+    }
+    for (int i = 0; i < kDirections; ++i)
+        if (weights[size_t(i)] > 0.0 &&
+            std::abs(sums[size_t(i)] / weights[size_t(i)] - sum / weight) >
+                kShare * depth + kDeviations / std::sqrt(weights[size_t(i)]))
+            return false;
+    return true;
+}
+
+/// Whether every frame that can tell says the same depth, as far as noise lets it, and more than one can: dust takes the same share
+/// of any light.
+bool isShared(const std::vector<Evidence> &frames, const cv::Point2d &at, double radius, double depth)
+{
+    constexpr double kTells = 0.5, kDeviations = 2.5, kShare = 0.25;
+    int tell = 0;
+    for (const Evidence &frame : frames) {
+        const LocalFit fit = fitAt(frame, at, radius, -1);
+        if (fit.deviation > kTells * depth)
+            continue;
+        ++tell;
+        if (std::abs(fit.depth - depth) > kDeviations * fit.deviation + kShare * depth)
+            return false;
+    }
+    return tell >= 2;
+}
+
+/// Light all round is smooth: what the fit leaves is a small part of the depth, over a window twice as wide.
+bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius, double depth)
+{
+    constexpr double kLeft = 1.0 / 3.0, kWider = 2.0;
+    // A plane and the speck, least squares over a wide window.
+    const int reach = int(std::ceil(kWider * kWindow * radius));
+    cv::Matx<double, 4, 4> normal = cv::Matx<double, 4, 4>::zeros();
+    cv::Matx<double, 4, 1> right = cv::Matx<double, 4, 1>::zeros();
+    double squares = 0.0, n = 0.0, noise = 0.0;
+    for (int dy = -reach; dy <= reach; ++dy)
+        for (int dx = -reach; dx <= reach; ++dx) {
+            const int x = int(at.x) + dx, y = int(at.y) + dy;
+            const double ex = (x + 0.5 - at.x) / radius, ey = (y + 0.5 - at.y) / radius, d = std::hypot(ex, ey);
+            if (d > kWider * kWindow)
+                continue;
+            if (x < 0 || y < 0 || x >= light.weight.cols || y >= light.weight.rows || !(light.weight.at<float>(y, x) > 0.0f))
+                return false;
+            const double inner = std::max(0.0, 1.0 - d * d), value = double(light.residual.at<float>(y, x));
+            const std::array<double, 4> terms{1.0, ex, ey, -inner * inner};
+            for (int i = 0; i < 4; ++i) {
+                for (int j = 0; j < 4; ++j)
+                    normal(i, j) += terms[size_t(i)] * terms[size_t(j)];
+                right(i, 0) += terms[size_t(i)] * value;
+            }
+            squares += value * value;
+            noise += 1.0 / double(light.weight.at<float>(y, x));
+            ++n;
+        }
+    cv::Matx<double, 4, 1> found;
+    if (!cv::solve(normal, right, found, cv::DECOMP_CHOLESKY))
+        return false;
+    const double left = std::max(0.0, squares - (right.t() * found)(0, 0)) / n;
+    const double structure = std::sqrt(std::max(0.0, left - noise / n));
+    return found(3, 0) > 0.5 * depth && structure < kLeft * found(3, 0);
+}
+
+struct Peak {
+    cv::Point2d at;
+    double radius, depth, sureness;
+    int level;
+    bool moved; ///< the scene did
+};
+
+/// Local maxima of sureness.
+void peaksOf(const Fits &fits, double radius, double scale, int level, bool moved, std::vector<Peak> &out)
+{
+    for (int y = 1; y + 1 < fits.sureness.rows; ++y)
+        for (int x = 1; x + 1 < fits.sureness.cols; ++x) {
+            const float s = fits.sureness.at<float>(y, x);
+            if (s < float(kSure * scale) || fits.depth.at<float>(y, x) < float(kLeastDepth) ||
+                fits.depth.at<float>(y, x) > float(kMostDepth))
+                continue;
+            bool isPeak = true;
+            for (int v = -1; v <= 1 && isPeak; ++v)
+                for (int u = -1; u <= 1; ++u)
+                    isPeak = isPeak && s >= fits.sureness.at<float>(y + v, x + u);
+            if (isPeak)
+                out.push_back({{x + 0.5, y + 0.5}, radius, double(fits.depth.at<float>(y, x)), double(s) / scale, level, moved});
+        }
+}
+
+/// By how much fits scatter beyond what their weights promise: noise that neighbours share, and interpolation.
+double scatterOf(const Fits &fits)
+{
+    std::vector<float> values;
+    for (int y = 0; y < fits.sureness.rows; y += 5)
+        for (int x = 0; x < fits.sureness.cols; x += 5)
+            if (const float s = fits.sureness.at<float>(y, x); s != 0.0f)
+                values.push_back(std::abs(s));
+    if (values.empty())
+        return 1.0;
+    return std::max(1.0, kDeviationOfMedian * double(medianOf(values)));
+}
+
+} // namespace
+
+std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &ctx)
+{
+    if (frames.empty())
+        throw ArgumentError("dust: no frame");
+    for (const DustFrame &f : frames)
+        if (f.guide.width != frames.front().guide.width || f.guide.height != frames.front().guide.height)
+            throw ArgumentError("dust: frames of more than one size");
+    const auto &levels = frames.front().guide.levels;
+    const auto finest = std::ranges::find_if(levels, [](const GuideLevel &l) { return !l.light.shape().empty(); });
+    const int first = int(finest - levels.begin());
+    const double largest = 0.01 * std::hypot(frames.front().guide.width, frames.front().guide.height);
+    int last = first;
+    while (last + 1 < int(levels.size()) && kRadii.front() * (1 << (last + 1)) <= largest)
+        ++last;
+    std::vector<FoundDust> out;
+    const auto isKnown = [&](const Point &at, double radius) {
+        return std::ranges::any_of(out, [&](const FoundDust &known) {
+            return std::hypot(known.spot.x - at.x, known.spot.y - at.y) < std::max(known.spot.radius, radius);
+        });
+    };
+    std::vector<FoundDust> found;
+    for (int level = first; level <= last; ++level) {
+        ExecContext own = ctx.part(level == first ? 0.0 : 1.0 - std::pow(0.25, level - first),
+                                   1.0 - std::pow(0.25, level - first + 1));
+        std::vector<LogLight> lights;
+        for (const DustFrame &f : frames) {
+            own.throwIfStopped();
+            lights.push_back(logLightOf(f.guide, level));
+        }
+        std::vector<Evidence> moved = againstOthers(frames, lights, level, own);
+        own.report(0.4);
+        std::vector<Evidence> still;
+        for (size_t i = 0; i < frames.size(); ++i) {
+            toSensor(lights[i].stops, lights[i].weight, frames[i], level);
+            still.push_back({std::move(lights[i].stops), std::move(lights[i].weight)});
+        }
+        const size_t all = frames.size();
+        const Evidence scene = together(moved, all);
+        Evidence light = together(still, all);
+        // Light itself speaks only where no second frame saw the place from elsewhere.
+        cv::Mat unseen(scene.weight.size(), CV_8U, cv::Scalar(255));
+        for (const Evidence &one : moved)
+            unseen.setTo(0, one.covered);
+        std::vector<Peak> peaks;
+        for (size_t i = 0; i < kRadii.size(); ++i) {
+            own.throwIfStopped();
+            const Fits overScene = fitsOf(scene, kRadii[i]);
+            peaksOf(overScene, kRadii[i], scatterOf(overScene), level, true, peaks);
+            if (cv::countNonZero(unseen) > 0) {
+                Fits overLight = fitsOf(light, kRadii[i]);
+                overLight.sureness.setTo(0.0f, unseen == 0);
+                peaksOf(overLight, kRadii[i], 1.0, level, false, peaks);
+            }
+            own.report(0.4 + 0.6 * double(i + 1) / double(kRadii.size()));
+        }
+        std::ranges::sort(peaks, std::greater(), &Peak::sureness);
+        const double factor = 1 << level;
+        std::vector<Peak> kept;
+        for (const Peak &p : peaks) {
+            const bool isBeside = std::ranges::none_of(
+                kept, [&](const Peak &k) { return std::hypot(k.at.x - p.at.x, k.at.y - p.at.y) < std::max(k.radius, p.radius); });
+            if (!isBeside)
+                continue;
+            kept.push_back(p); // also what is none: its flank is not asked again
+            const bool isDust = p.moved ? isRound(scene, p.at, p.radius, p.depth) &&
+                                            isAlone(scene, p.at, p.radius, p.depth, 1.15, kWindow) && isShared(moved, p.at, p.radius, p.depth)
+                                        : isRound(light, p.at, p.radius, p.depth) &&
+                                              isAlone(light, p.at, p.radius, p.depth, 1.15, kWindow) &&
+                                              isAlone(light, p.at, p.radius, p.depth, kWindow, 3.0) &&
+                                              isOnSmoothLight(light, p.at, p.radius, p.depth);
+            if (isDust)
+                found.push_back({{p.at.x * factor, p.at.y * factor, p.radius * factor, true}, 1.0 - std::exp2(-p.depth), p.sureness});
+        }
+    }
+    std::ranges::sort(found, std::greater(), &FoundDust::sureness);
+    for (const FoundDust &f : found)
+        if (!isKnown({f.spot.x, f.spot.y}, f.spot.radius))
+            out.push_back(f);
+    ctx.report(1.0);
+    return out;
+}
+
+} // namespace yolk

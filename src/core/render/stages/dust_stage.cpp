@@ -1,0 +1,138 @@
+#include "render/stages/dust_stage.h"
+
+#include "io/linear_codes.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace yolk {
+namespace {
+
+constexpr double kPixels = 8e6; // that dust is looked for in
+
+struct Disc {
+    Point at;
+    double radius;
+};
+
+Rect boxOf(const Disc &disc, int width, int height)
+{
+    const auto low = [&](double v, int most) { return std::clamp(int(std::floor(v - disc.radius)), 0, most); };
+    const auto high = [&](double v, int most) { return std::clamp(int(std::ceil(v + disc.radius)) + 1, 0, most); };
+    return {low(disc.at.x, width), low(disc.at.y, height), high(disc.at.x, width), high(disc.at.y, height)};
+}
+
+bool isIn(const std::vector<Disc> &discs, int x, int y)
+{
+    return std::ranges::any_of(
+        discs, [&](const Disc &d) { return std::hypot(x + 0.5 - d.at.x, y + 0.5 - d.at.y) < d.radius; });
+}
+
+/// Neither clipped nor lost in noise.
+class Holds {
+public:
+    Holds(const Image<uint16_t> &codes, const NoiseModel &noise) : codes_(codes)
+    {
+        constexpr double kSnr = 3.0, kHeld = 0.95; // of a pixel; of clipping, as alignment has it
+        least_ = codeOfLinear(noise.levelOfSnr(kSnr));
+        most_ = codeOfLinear(kHeld);
+    }
+    bool at(int x, int y) const
+    {
+        return codes_.row(1, y)[x] >= least_ &&
+               std::max({codes_.row(0, y)[x], codes_.row(1, y)[x], codes_.row(2, y)[x]}) < most_;
+    }
+
+private:
+    const Image<uint16_t> &codes_;
+    uint16_t least_, most_;
+};
+
+} // namespace
+
+std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx)
+{
+    const Frame &reference = plan.reference();
+    if (reference.isRadiance())
+        return {};
+    int reduction = 1;
+    while (double(reference.width) * reference.height / reduction / reduction > kPixels)
+        reduction *= 2;
+    ExecContext aligning = ctx.part(0.0, 0.6), looking = ctx.part(0.6, 1.0);
+    const std::shared_ptr<const AlignedSet> aligned = alignedSet(plan, reduction, aligning);
+    const auto used = plan.bracket.used();
+    std::vector<DustFrame> frames;
+    for (size_t i = 0; i < used.size(); ++i) {
+        if (used[i]->frame->width != reference.width || used[i]->frame->height != reference.height)
+            continue;
+        frames.push_back({guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, looking),
+                          aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i]});
+    }
+    if (frames.empty())
+        return {};
+    std::vector<FoundDust> out = findDust(frames, looking);
+    for (FoundDust &found : out) {
+        found.spot.x *= reduction;
+        found.spot.y *= reduction;
+        found.spot.radius *= reduction;
+    }
+    return out;
+}
+
+std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::shared_ptr<const AlignedSet> aligned,
+                                              int reduction, ExecContext &ctx)
+{
+    constexpr double kWider = 1.15, kBeyond = 1.0; // what a speck's shape leaves out; pixels
+    const SharedList<DustSpot> &dust = plan.recipe.mend.dust;
+    if (std::none_of(dust.begin(), dust.end(), [](const DustSpot &spot) { return spot.on; }))
+        return aligned;
+    const auto used = plan.bracket.used();
+    const Shape shape = aligned->pixels.front()->shape();
+    std::vector<std::vector<Disc>> discs(used.size());
+    std::vector<Holds> holds;
+    for (size_t i = 0; i < used.size(); ++i) {
+        const Transform back = aligned->alignment[i].toReference.transform.scaled(1.0 / reduction).inverted();
+        holds.emplace_back(*aligned->pixels[i], used[i]->measured.noise);
+        for (const DustSpot &spot : dust)
+            if (spot.on)
+                discs[i].push_back(
+                    {back({spot.x / reduction, spot.y / reduction}), kWider * spot.radius / reduction + kBeyond});
+    }
+    const auto isClean = [&](size_t i, int x, int y) {
+        const auto &trust = aligned->trust[i];
+        return holds[i].at(x, y) && (!trust || trust->row(0, y)[x] > kBelieved / 2) && !isIn(discs[i], x, y);
+    };
+    auto out = std::make_shared<AlignedSet>(); // without displacements: nobody asks for them after this
+    out->pixels = aligned->pixels;
+    out->trust = aligned->trust;
+    out->alignment = aligned->alignment;
+    out->believed = aligned->believed;
+    for (size_t i = 0; i < used.size(); ++i) {
+        if (aligned->pixels[i]->shape() != shape)
+            return aligned; // they are not merged pixel by pixel
+        ctx.throwIfStopped();
+        Image<uint8_t> trust(shape.width, shape.height, 1);
+        for (int y = 0; y < shape.height; ++y)
+            if (aligned->trust[i])
+                std::copy_n(aligned->trust[i]->row(0, y), shape.width, trust.row(0, y));
+            else
+                std::fill_n(trust.row(0, y), shape.width, kBelieved);
+        for (const Disc &disc : discs[i]) {
+            const Rect box = boxOf(disc, shape.width, shape.height);
+            for (int y = box.y0; y < box.y1; ++y)
+                for (int x = box.x0; x < box.x1; ++x) {
+                    if (std::hypot(x + 0.5 - disc.at.x, y + 0.5 - disc.at.y) >= disc.radius)
+                        continue;
+                    bool stands = false;
+                    for (size_t k = 0; k < used.size() && !stands; ++k)
+                        stands = k != i && isClean(k, x, y);
+                    if (stands)
+                        trust.row(0, y)[x] = kNotCovered;
+                }
+        }
+        out->trust[i] = std::make_shared<const Image<uint8_t>>(std::move(trust));
+    }
+    return out;
+}
+
+} // namespace yolk

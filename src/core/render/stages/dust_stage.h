@@ -1,0 +1,18 @@
+// Dust on the sensor: found in the frames, and kept out of the merge wherever another frame shows the place clean.
+#pragma once
+
+#include "mend/dust.h"
+#include "render/stages/align_stage.h"
+
+namespace yolk {
+
+/// In the frames in use that have the reference's size, pixels of the frames; the surest first. Frames of more than 8
+/// megapixels are looked at reduced. Throws as prepared().
+std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx);
+
+/// The same frames, where dust lies in them not believed: but only where some other frame has no dust, is believed, and
+/// holds the light; then without displacements. Nothing is copied where there is no dust. Throws Cancelled.
+std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::shared_ptr<const AlignedSet> aligned,
+                                              int reduction, ExecContext &ctx);
+
+} // namespace yolk
