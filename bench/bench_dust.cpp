@@ -38,9 +38,11 @@ int framesThatHold(const RenderPlan &plan, const demo::Speck &speck, ExecContext
     int out = 0;
     for (const BracketFrame *f : plan.bracket.used()) {
         const DecodedPtr codes = decoded(plan.sources, *f->frame, 1, ctx);
-        const int x = std::clamp(int(speck.x), 0, codes->width() - 1), y = std::clamp(int(speck.y), 0, codes->height() - 1);
+        const int x = std::clamp(int(speck.x), 0, codes->width() - 1),
+                  y = std::clamp(int(speck.y), 0, codes->height() - 1);
         const double z = double(linearOfCode(codes->row(1, y)[x]));
-        const double most = double(linearOfCode(std::max({codes->row(0, y)[x], codes->row(1, y)[x], codes->row(2, y)[x]})));
+        const double most =
+            double(linearOfCode(std::max({codes->row(0, y)[x], codes->row(1, y)[x], codes->row(2, y)[x]})));
         out += most < 0.9 && z > f->measured.noise.levelOfSnr(10.0);
     }
     return out;
@@ -110,15 +112,19 @@ void benchDust(Report &report, const std::string &)
             errors.push_back(stopsApart(mended, truth, {spot.x, spot.y}, 0.6 * spot.radius));
             before.push_back(stopsApart(dusty, truth, {spot.x, spot.y}, 0.6 * spot.radius));
         }
-        std::printf("%s\n", textOf("world %llu (%s): radius %.0f, depth %.2f: %.0f of %zu found, of %.0f held ones %.0f; %.0f wrong",
-                           static_cast<unsigned long long>(seed), world.words().c_str(), world.lens.dustRadius,
-                           world.lens.dustDepth, hits, specks.size(), heldHere, heldHits, wrong.back()).c_str());
+        std::printf(
+            "%s\n",
+            textOf("world %llu (%s): radius %.0f, depth %.2f: %.0f of %zu found, of %.0f held ones %.0f; %.0f wrong",
+                   static_cast<unsigned long long>(seed), world.words().c_str(), world.lens.dustRadius,
+                   world.lens.dustDepth, hits, specks.size(), heldHere, heldHits, wrong.back())
+                .c_str());
     }
     if (worlds == 0.0)
         return;
     report.add("dust.worlds", worlds, "of them hand-held");
     report.add("dust.found_share", found / all, "of all specks of 4, 6, 10 px and 3, 6, 15 % in the middle");
-    report.add("dust.found_share_held", foundHeld / std::max(1.0, held), "of those that two frames hold, at least 0.95");
+    report.add("dust.found_share_held", foundHeld / std::max(1.0, held),
+               "of those that two frames hold, at least 0.95");
     report.add("dust.wrong.median", percentile(wrong, 0.5), "proposals a picture that are no dust");
     report.add("dust.wrong.max", percentile(wrong, 1.0), "at most 2");
     report.add("dust.error_before.median", percentile(before, 0.5), "share of light, under specks found, before");

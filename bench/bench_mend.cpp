@@ -111,7 +111,8 @@ void strokesOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext
         std::uniform_real_distribution<double> share(0.0, 1.0);
         for (int i = 0; i < kStrokes; ++i) {
             const double turn = 2.0 * std::numbers::pi * share(random), bend = 3.0 * (share(random) - 0.5);
-            MendStroke stroke{.radius = kStroke};
+            MendStroke stroke;
+            stroke.radius = kStroke;
             Point at{250.0 + 400.0 * share(random), 200.0 + 200.0 * share(random)};
             cv::Mat thread(kHeight, kWidth, CV_8U, cv::Scalar(0)), wide = thread.clone();
             for (int k = 0; k <= 25; ++k) {
@@ -148,7 +149,8 @@ void strokesOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext
     }
     const std::array<std::string, 3> names{"woven", "one_place", "telea"};
     for (size_t k = 0; k < names.size(); ++k) {
-        report.add("mend.stroke_stops_off." + names[k], percentile(off[k], 0.5), "median, from the truth under a thread");
+        report.add("mend.stroke_stops_off." + names[k], percentile(off[k], 0.5),
+                   "median, from the truth under a thread");
         report.add("mend.stroke_grain_off." + names[k], percentile(steps[k], 0.5),
                    "median, stops that differences of neighbours are off");
     }

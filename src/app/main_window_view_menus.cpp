@@ -166,8 +166,8 @@ void MainWindow::askForMonitorProfile()
 
 void MainWindow::makeInspectCommands(QMenu *view)
 {
-    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C, Qt::Key_E, Qt::Key_M, Qt::Key_K,
-                          Qt::Key_U};
+    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C,
+                          Qt::Key_E, Qt::Key_M, Qt::Key_K, Qt::Key_U};
     for (int i = 0; i < int(keys.size()); ++i) {
         const InspectMode mode = InspectMode(i);
         needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[size_t(i)]),

@@ -42,7 +42,8 @@ constexpr std::array kWords{
     Words{QT_TRANSLATE_NOOP("Inspection", "Lights"),
           QT_TRANSLATE_NOOP("Inspection", "Where the second of two lights falls")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Faint"),
-          QT_TRANSLATE_NOOP("Inspection", "What is slightly darker or lighter than round it: dust, and seams of mending")}};
+          QT_TRANSLATE_NOOP("Inspection",
+                            "What is slightly darker or lighter than round it: dust, and seams of mending")}};
 
 } // namespace
 

@@ -28,13 +28,12 @@ Document::Document(QObject *parent)
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
       detailLane_(Lane::Policy::FinishRunning, this), readLane_(Lane::Policy::FinishRunning, this),
       tasteLane_(Lane::Policy::CancelRunning, this), keepLane_(Lane::Policy::Queue, this),
-      storeLane_(Lane::Policy::CancelRunning, this),
-      versionLane_(Lane::Policy::CancelRunning, this)
+      storeLane_(Lane::Policy::CancelRunning, this), versionLane_(Lane::Policy::CancelRunning, this)
 {
     areas_ = new Areas(this);
     mends_ = new Mends(this);
     dust_ = new Dust(this);
-    lanes_ = {&exportLane_, &openLane_, &mergeLane_, dust_->lane(), &viewLane_, &compareLane_};
+    lanes_ = {&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_, dust_->lane()};
     connect(areas_, &Areas::lookChanged, this, &Document::renderView);
     connect(areas_, &Areas::failed, this, &Document::failed);
     endsTimer_.setSingleShot(true);

@@ -54,27 +54,23 @@ void Dust::look()
 {
     if (!document_->isOpen())
         return;
-    auto work = [sources = document_->sources(), measured = document_->measured(),
-                 recipe = document_->recipe()](ExecContext &ctx) {
-        return dustOf(RenderPlan(sources, measured, recipe), ctx);
-    };
-    lane_.start<std::vector<FoundDust>>(
-        tr("Looking for dust"), work, [this](Outcome<std::vector<FoundDust>> outcome) {
-            if (!outcome.error.isEmpty())
-                Q_EMIT document_->failed(outcome.error);
-            if (outcome.result) {
-                proposed_.clear();
-                for (const FoundDust &found : *outcome.result)
-                    if (!holds(taken(), found.spot))
-                        proposed_.push_back(found.spot);
-                wasLooked_ = true;
-                isFromOther_ = false;
-                if (proposed_.empty())
-                    Q_EMIT document_->remarked(taken().empty() ? tr("No dust was found.")
-                                                               : tr("No more dust was found."));
-            }
-            Q_EMIT changed();
-        });
+    auto work = [sources = document_->sources(), measured = document_->measured(), recipe = document_->recipe()](
+                    ExecContext &ctx) { return dustOf(RenderPlan(sources, measured, recipe), ctx); };
+    lane_.start<std::vector<FoundDust>>(tr("Looking for dust"), work, [this](Outcome<std::vector<FoundDust>> outcome) {
+        if (!outcome.error.isEmpty())
+            Q_EMIT document_->failed(outcome.error);
+        if (outcome.result) {
+            proposed_.clear();
+            for (const FoundDust &found : *outcome.result)
+                if (!holds(taken(), found.spot))
+                    proposed_.push_back(found.spot);
+            wasLooked_ = true;
+            isFromOther_ = false;
+            if (proposed_.empty())
+                Q_EMIT document_->remarked(taken().empty() ? tr("No dust was found.") : tr("No more dust was found."));
+        }
+        Q_EMIT changed();
+    });
     Q_EMIT changed();
 }
 

@@ -8,7 +8,8 @@
 
 namespace yolk::app {
 
-Mends::Mends(Document *document) : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this),
+Mends::Mends(Document *document)
+    : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this),
       tryLane_(Lane::Policy::CancelRunning, this)
 {
     tryTimer_.setSingleShot(true);
@@ -90,8 +91,7 @@ void Mends::change(const std::function<void(MendSpot &)> &edit, const QString &w
         if (isFromFrame(changed) && changed.frame.empty())
             changed.frame = likelyFrame();
         const bool isStroke = changed.points.size() > 1, wayChanged = changed.way != spot->way;
-        const bool needsPlace =
-            isFromPlace(changed) && changed.sourceX == 0.0 && changed.sourceY == 0.0;
+        const bool needsPlace = isFromPlace(changed) && changed.sourceX == 0.0 && changed.sourceY == 0.0;
         if (isStroke && wayChanged) {
             strokeWay_ = changed.way;
             next_.way = before;

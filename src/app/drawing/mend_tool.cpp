@@ -102,7 +102,7 @@ QList<QPointF> MendTool::handles() const
     for (const MendSpot &spot : document_->mends()->all())
         out << document_->onPicture(spot.drawnOn, spot.points[0]);
     out << keyPlace_.value_or(QRectF(document_->pictureArea()).center());
-    if (const MendSpot *chosen = document_->mends()->chosen())
+    if (const MendSpot *chosen = document_->mends()->chosen(); chosen && isFromPlace(*chosen))
         out << sourceOf(*chosen);
     return out;
 }
@@ -123,7 +123,7 @@ int MendTool::gripAt(const QPointF &place, double reach) const
     if (!document_->isOpen() || (modifiers_ & Qt::ControlModifier))
         return document_->isOpen() ? kBody : kNothing;
     const Mends &mends = *document_->mends();
-    if (const MendSpot *chosen = mends.chosen(); chosen && acts(*chosen)) {
+    if (const MendSpot *chosen = mends.chosen(); chosen && acts(*chosen) && isFromPlace(*chosen)) {
         const QPointF way = sourceOf(*chosen) - line(*chosen).front();
         QPolygonF source = line(*chosen).translated(way);
         if (isInside(source, place, std::max(reach, shownRadius(*chosen, source.front()))))
@@ -259,7 +259,7 @@ void MendTool::paint(QPainter &painter, const QTransform &toDevice, double ratio
         const QPolygonF seen = line(spot);
         const bool isChosen = i == mends.chosenIndex();
         const QPainterPath ring = shown(spot, seen);
-        if (isChosen && acts(spot)) {
+        if (isChosen && acts(spot) && isFromPlace(spot)) {
             const QPointF way = sourceOf(spot) - seen.front();
             const QPainterPath source = shown(spot, seen.translated(way));
             const QPointF from = ring.boundingRect().center(), to = source.boundingRect().center();

@@ -116,7 +116,8 @@ void MendPanel::refreshFrames()
     if (!document_->isOpen())
         return;
     for (const BracketFrame *f : document_->bracket().used()) {
-        frame_->addItem(document_->nameOf({ViewSource::Kind::Frame, f->frame->id}), QString::fromStdString(f->frame->id));
+        frame_->addItem(document_->nameOf({ViewSource::Kind::Frame, f->frame->id}),
+                        QString::fromStdString(f->frame->id));
         if (f->frame->id == shown.frame)
             frame_->setCurrentIndex(frame_->count() - 1);
     }
@@ -125,7 +126,8 @@ void MendPanel::refreshFrames()
 void MendPanel::makeDust()
 {
     Dust *dust = document_->dust();
-    findDust_->setToolTip(tr("Looks for specks that stay where they are on the sensor, and proposes them as broken rings."));
+    findDust_->setToolTip(
+        tr("Looks for specks that stay where they are on the sensor, and proposes them as broken rings."));
     takeAll_->setToolTip(tr("Mends all that is proposed: from other frames where these show the place clean."));
     refuseAll_->setToolTip(tr("Drops what is proposed."));
     removeDust_->setToolTip(tr("Removes the chosen speck from the list. Delete"));

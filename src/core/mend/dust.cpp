@@ -14,12 +14,12 @@
 namespace yolk {
 namespace {
 
-constexpr double kSure = 6.5, kLeastDepth = 0.022, kMostDepth = 1.0;                // deviations; stops
-constexpr std::array kRadii{3.0, 3.6, 4.4, 5.2};                   // pixels of a level; the next level goes on
-constexpr double kWindow = 1.9;                                    // radii of what a speck is held against
-constexpr double kLeastSnr = 4.0;                                  // of a pixel that says something
-constexpr double kSlip = 0.15;                                     // pixels: what alignment leaves where near and far move
-constexpr double kMostStops = 0.75;                                // of a residual: more is another thing
+constexpr double kSure = 8.0, kLeastDepth = 0.022, kMostDepth = 1.0; // deviations; stops
+constexpr std::array kRadii{3.0, 3.6, 4.4, 5.2};                     // pixels of a level; the next level goes on
+constexpr double kWindow = 1.9;                                      // radii of what a speck is held against
+constexpr double kLeastSnr = 4.0;                                    // of a pixel that says something
+constexpr double kSlip = 0.15;      // pixels: what alignment leaves where near and far move
+constexpr double kMostStops = 0.75; // of a residual: more is another thing
 
 /// Log light of one frame at a level, with the inverse of its variance; 0 where it says nothing.
 struct LogLight {
@@ -53,7 +53,6 @@ struct Evidence {
     cv::Mat covered{};        ///< 255 where there was something to hold it against, whatever came of it
 };
 
-
 /// From pixels of one frame to those of another, at a level.
 Transform between(const DustFrame &from, const DustFrame &to, int level)
 {
@@ -64,41 +63,71 @@ Transform between(const DustFrame &from, const DustFrame &to, int level)
 double leastMotion(const Transform &t, double width, double height)
 {
     double out = 1e9;
-    for (const Point &p : {Point{0, 0}, Point{width, 0}, Point{0, height}, Point{width, height}, Point{width / 2, height / 2}}) {
+    for (const Point &p :
+         {Point{0, 0}, Point{width, 0}, Point{0, height}, Point{width, height}, Point{width / 2, height / 2}}) {
         const Point q = t(p);
         out = std::min(out, std::hypot(q.x - p.x, q.y - p.y));
     }
     return out;
 }
 
-/// What stands on the pixels of the reference, on those of the sensor: values by their weights.
-void toSensor(cv::Mat &values, cv::Mat &weights, const DustFrame &frame, int level)
+/// Where a frame's sensor pixels lie on the reference, at a level; empty: where they are.
+struct SensorMap {
+    cv::Mat x, y;
+};
+
+SensorMap sensorMapOf(const DustFrame &frame, const cv::Size &size, int level, ExecContext &ctx)
 {
-    if (frame.toFrame.isIdentity() && (!frame.displacements || frame.displacements->empty()))
-        return;
+    const bool isStraight = !frame.displacements || frame.displacements->empty();
+    if (frame.toFrame.isIdentity() && isStraight)
+        return {};
     constexpr int kRounds = 3; // displacements change slowly
     const double factor = 1 << level;
     const Transform back = frame.toFrame.inverted();
-    cv::Mat mapX(values.size(), CV_32F), mapY(values.size(), CV_32F);
-    for (int y = 0; y < mapX.rows; ++y)
-        for (int x = 0; x < mapX.cols; ++x) {
-            const Point sensor{(x + 0.5) * factor, (y + 0.5) * factor};
-            Point at = back(sensor);
-            for (int i = 0; i < kRounds && frame.displacements && !frame.displacements->empty(); ++i) {
-                const Point by = frame.displacements->at(at);
-                at = back({sensor.x - by.x, sensor.y - by.y});
+    SensorMap out{cv::Mat(size, CV_32F), cv::Mat(size, CV_32F)};
+    ExecContext own = ctx.child({});
+    forEachBand(own, size.height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < size.width; ++x) {
+                const Point sensor{(x + 0.5) * factor, (y + 0.5) * factor};
+                Point at = back(sensor);
+                for (int i = 0; i < kRounds && !isStraight; ++i) {
+                    const Point by = frame.displacements->at(at);
+                    at = back({sensor.x - by.x, sensor.y - by.y});
+                }
+                out.x.at<float>(y, x) = float(at.x / factor - 0.5);
+                out.y.at<float>(y, x) = float(at.y / factor - 0.5);
             }
-            mapX.at<float>(y, x) = float(at.x / factor - 0.5);
-            mapY.at<float>(y, x) = float(at.y / factor - 0.5);
-        }
+    });
+    return out;
+}
+
+/// What stands on the pixels of the reference, on those of the sensor: values by their weights.
+void toSensor(cv::Mat &values, cv::Mat &weights, const SensorMap &map)
+{
+    if (map.x.empty())
+        return;
     cv::Mat weighted = values.mul(weights), known = weights > 0.0f, knownThere;
-    cv::remap(weighted, weighted, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
-    cv::remap(weights, weights, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
-    cv::remap(known, knownThere, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(weighted, weighted, map.x, map.y, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(weights, weights, map.x, map.y, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(known, knownThere, map.x, map.y, cv::INTER_LINEAR, cv::BORDER_CONSTANT, cv::Scalar(0));
     weights.setTo(0.0f, knownThere < 255);
     values = cv::Mat(values.size(), CV_32F, cv::Scalar(0));
     cv::divide(weighted, weights, values);
     values.setTo(0.0f, weights <= 0.0f);
+}
+
+/// Without the mean round each place, so that sums of squares are of differences.
+void levelOut(Evidence &of)
+{
+    const int side = 2 * int(4.0 * kRadii.back()) + 1;
+    const cv::Mat value = of.weight.mul(of.residual);
+    cv::Mat sum, weights, mean;
+    cv::boxFilter(value, sum, CV_32F, {side, side}, {-1, -1}, false, cv::BORDER_CONSTANT);
+    cv::boxFilter(of.weight, weights, CV_32F, {side, side}, {-1, -1}, false, cv::BORDER_CONSTANT);
+    cv::divide(sum, weights, mean);
+    of.residual -= mean;
+    of.residual.setTo(0.0f, of.weight <= 0.0f);
 }
 
 /// Variance that a slip of alignment makes where light changes from pixel to pixel.
@@ -115,8 +144,8 @@ float slipVariance(const cv::Mat &stops, const cv::Mat &weight, int x, int y, fl
 }
 
 /// Of each frame against those that saw the same places from elsewhere; a level's size is that of the first frame.
-std::vector<Evidence> againstOthers(std::span<const DustFrame> frames, const std::vector<LogLight> &lights, int level,
-                                    ExecContext &ctx)
+std::vector<Evidence> againstOthers(std::span<const DustFrame> frames, const std::vector<LogLight> &lights,
+                                    const std::vector<SensorMap> &maps, int level, ExecContext &ctx)
 {
     const cv::Size size = lights.front().stops.size();
     const double leastMotionFor = 2.0 * kRadii.back();
@@ -145,7 +174,7 @@ std::vector<Evidence> againstOthers(std::span<const DustFrame> frames, const std
                 own.weight.at<float>(y, x) =
                     1.0f / (1.0f / ours + 1.0f / theirs + slipVariance(lights[f].stops, lights[f].weight, x, y, slip));
             }
-        toSensor(own.residual, own.weight, frames[f], level);
+        toSensor(own.residual, own.weight, maps[f]);
         out.push_back(std::move(own));
     }
     return out;
@@ -156,57 +185,47 @@ struct Fits {
     cv::Mat depth, sureness, roughness; ///< stops, deviations, RMS of what is left over what its weights promise
 };
 
-struct Speck {
-    cv::Mat window, shape, square; ///< 1 within, the speck's shape, its square
-};
-
-Speck speckOf(double radius)
+/// Along one axis: the shape of a speck, near to a normal distribution of half its radius, and its square.
+cv::Mat bellOf(double radius, double power)
 {
-    const int reach = int(std::ceil(kWindow * radius));
-    Speck out;
-    for (cv::Mat *m : {&out.window, &out.shape, &out.square})
-        *m = cv::Mat(2 * reach + 1, 2 * reach + 1, CV_64F, cv::Scalar(0));
-    for (int y = -reach; y <= reach; ++y)
-        for (int x = -reach; x <= reach; ++x) {
-            const double d = std::hypot(x, y) / radius, inner = std::max(0.0, 1.0 - d * d);
-            if (d > kWindow)
-                continue;
-            out.window.at<double>(y + reach, x + reach) = 1.0;
-            out.shape.at<double>(y + reach, x + reach) = inner * inner;
-            out.square.at<double>(y + reach, x + reach) = inner * inner * inner * inner;
-        }
+    const int reach = int(std::ceil(1.1 * radius));
+    cv::Mat out(1, 2 * reach + 1, CV_32F);
+    for (int x = -reach; x <= reach; ++x)
+        out.at<float>(0, x + reach) = float(std::exp(-2.0 * power * x * x / (radius * radius)));
     return out;
 }
 
 Fits fitsOf(const Evidence &of, double radius)
 {
-    const Speck speck = speckOf(radius);
-    const auto over = [](const cv::Mat &values, const cv::Mat &kernel) {
+    const int reach = int(std::ceil(kWindow * radius));
+    const cv::Mat bell = bellOf(radius, 1.0), square = bellOf(radius, 2.0);
+    const auto round = [&](const cv::Mat &values) {
         cv::Mat out;
-        cv::filter2D(values, out, CV_64F, kernel, {-1, -1}, 0.0, cv::BORDER_CONSTANT);
+        cv::boxFilter(values, out, CV_32F, {2 * reach + 1, 2 * reach + 1}, {-1, -1}, false, cv::BORDER_CONSTANT);
         return out;
     };
-    // Double: what the fit leaves is a small difference of large sums.
-    cv::Mat weight, residual;
-    of.weight.convertTo(weight, CV_64F);
-    of.residual.convertTo(residual, CV_64F);
-    const cv::Mat value = weight.mul(residual), squared = value.mul(residual);
-    cv::Mat known(weight.size(), CV_64F, cv::Scalar(0));
-    known.setTo(1.0, weight > 0.0);
-    const cv::Mat w = over(weight, speck.window), wk = over(weight, speck.shape), wkk = over(weight, speck.square),
-                  wv = over(value, speck.window), wkv = over(value, speck.shape), wvv = over(squared, speck.window),
-                  n = over(known, speck.window), inside = over(known, speck.shape);
-    const double whole = cv::sum(speck.window)[0], wholeInside = cv::sum(speck.shape)[0];
+    const auto under = [](const cv::Mat &values, const cv::Mat &kernel) {
+        cv::Mat out;
+        cv::sepFilter2D(values, out, CV_32F, kernel, kernel, {-1, -1}, 0.0, cv::BORDER_CONSTANT);
+        return out;
+    };
+    const cv::Mat value = of.weight.mul(of.residual), squared = value.mul(of.residual);
+    cv::Mat known(of.weight.size(), CV_32F, cv::Scalar(0));
+    known.setTo(1.0f, of.weight > 0.0f);
+    const cv::Mat w = round(of.weight), wk = under(of.weight, bell), wkk = under(of.weight, square), wv = round(value),
+                  wkv = under(value, bell), wvv = round(squared), n = round(known), inside = under(known, bell);
+    const double whole = std::pow(2.0 * reach + 1.0, 2.0), wholeInside = std::pow(cv::sum(bell)[0], 2.0);
     Fits out;
     for (cv::Mat *m : {&out.depth, &out.sureness, &out.roughness})
         *m = cv::Mat(w.size(), CV_32F, cv::Scalar(0));
     for (int y = 0; y < w.rows; ++y)
         for (int x = 0; x < w.cols; ++x) {
-            const double count = n.at<double>(y, x), sum = w.at<double>(y, x);
-            if (count < 0.7 * whole || inside.at<double>(y, x) < 0.7 * wholeInside)
+            const double count = double(n.at<float>(y, x)), sum = double(w.at<float>(y, x));
+            if (count < 0.7 * whole || double(inside.at<float>(y, x)) < 0.7 * wholeInside)
                 continue;
-            const double k = wk.at<double>(y, x), kk = wkk.at<double>(y, x), v = wv.at<double>(y, x),
-                         kv = wkv.at<double>(y, x), vv = wvv.at<double>(y, x);
+            const double k = double(wk.at<float>(y, x)), kk = double(wkk.at<float>(y, x)),
+                         v = double(wv.at<float>(y, x)), kv = double(wkv.at<float>(y, x)),
+                         vv = double(wvv.at<float>(y, x));
             const double spread = sum * kk - k * k;
             if (!(spread > 1e-6 * sum * kk))
                 continue;
@@ -252,7 +271,8 @@ LocalFit fitAt(const Evidence &of, const cv::Point2d &at, double radius, int qua
             const double ex = x + 0.5 - at.x, ey = y + 0.5 - at.y, d = std::hypot(ex, ey) / radius;
             if (x < 0 || y < 0 || x >= of.weight.cols || y >= of.weight.rows || d > kWindow)
                 continue;
-            if (quarter >= 0 && (int(std::floor((std::atan2(ey, ex) + std::numbers::pi) / (std::numbers::pi / 2.0))) & 3) != quarter)
+            if (quarter >= 0 &&
+                (int(std::floor((std::atan2(ey, ex) + std::numbers::pi) / (std::numbers::pi / 2.0))) & 3) != quarter)
                 continue;
             const double weight = double(of.weight.at<float>(y, x));
             if (!(weight > 0.0))
@@ -317,28 +337,39 @@ bool isAlone(const Evidence &of, const cv::Point2d &at, double radius, double de
         weight += weights[size_t(i)];
     }
     for (int i = 0; i < kDirections; ++i)
-        if (weights[size_t(i)] > 0.0 &&
-            std::abs(sums[size_t(i)] / weights[size_t(i)] - sum / weight) >
-                kShare * depth + kDeviations / std::sqrt(weights[size_t(i)]))
+        if (weights[size_t(i)] > 0.0 && std::abs(sums[size_t(i)] / weights[size_t(i)] - sum / weight) >
+                                            kShare * depth + kDeviations / std::sqrt(weights[size_t(i)]))
             return false;
     return true;
 }
 
-/// Whether every frame that can tell says the same depth, as far as noise lets it, and more than one can: dust takes the same share
-/// of any light.
+/// Whether frames agree on the depth: the ones but that which says most for it find most of it too, surely, and none that can
+/// tell finds another one. Dust takes the same share of any light.
 bool isShared(const std::vector<Evidence> &frames, const cv::Point2d &at, double radius, double depth)
 {
-    constexpr double kTells = 0.5, kDeviations = 2.5, kShare = 0.25;
-    int tell = 0;
+    constexpr double kShare = 0.6, kSureOfRest = 3.5, kTells = 0.25, kDeviations = 2.5, kOff = 0.3;
+    double sum = 0.0, weights = 0.0, most = 0.0, mostWeight = 0.0, mostDepth = 0.0;
+    int count = 0;
     for (const Evidence &frame : frames) {
         const LocalFit fit = fitAt(frame, at, radius, -1);
-        if (fit.deviation > kTells * depth)
+        if (fit.deviation >= 1e8)
             continue;
-        ++tell;
-        if (std::abs(fit.depth - depth) > kDeviations * fit.deviation + kShare * depth)
+        if (fit.deviation < kTells * depth && std::abs(fit.depth - depth) > kDeviations * fit.deviation + kOff * depth)
             return false;
+        ++count;
+        const double weight = 1.0 / (fit.deviation * fit.deviation);
+        sum += weight * fit.depth;
+        weights += weight;
+        if (weight * fit.depth > most) {
+            most = weight * fit.depth;
+            mostWeight = weight;
+            mostDepth = fit.depth;
+        }
     }
-    return tell >= 2;
+    if (count < 2)
+        return false;
+    const double rest = weights - mostWeight, left = (sum - mostWeight * mostDepth) / rest;
+    return left > kShare * depth && left * std::sqrt(rest) > kSureOfRest;
 }
 
 /// Light all round is smooth: what the fit leaves is a small part of the depth, over a window twice as wide.
@@ -356,7 +387,8 @@ bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius
             const double ex = (x + 0.5 - at.x) / radius, ey = (y + 0.5 - at.y) / radius, d = std::hypot(ex, ey);
             if (d > kWider * kWindow)
                 continue;
-            if (x < 0 || y < 0 || x >= light.weight.cols || y >= light.weight.rows || !(light.weight.at<float>(y, x) > 0.0f))
+            if (x < 0 || y < 0 || x >= light.weight.cols || y >= light.weight.rows ||
+                !(light.weight.at<float>(y, x) > 0.0f))
                 return false;
             const double inner = std::max(0.0, 1.0 - d * d), value = double(light.residual.at<float>(y, x));
             const std::array<double, 4> terms{1.0, ex, ey, -inner * inner};
@@ -377,6 +409,20 @@ bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius
     return found(3, 0) > 0.5 * depth && structure < kLeft * found(3, 0);
 }
 
+/// The radius that fits best, and the depth with it: what was found at one of a few radii is known better.
+void refine(const Evidence &of, const cv::Point2d &at, double &radius, double &depth)
+{
+    constexpr double kSmaller = 0.7, kLarger = 2.4, kStep = 1.12;
+    double most = 0.0;
+    const double found = radius;
+    for (double r = kSmaller * found; r <= kLarger * found; r *= kStep)
+        if (const LocalFit fit = fitAt(of, at, r, -1); fit.depth / fit.deviation > most) {
+            most = fit.depth / fit.deviation;
+            radius = r;
+            depth = fit.depth;
+        }
+}
+
 struct Peak {
     cv::Point2d at;
     double radius, depth, sureness;
@@ -384,13 +430,41 @@ struct Peak {
     bool moved; ///< the scene did
 };
 
-/// Local maxima of sureness.
-void peaksOf(const Fits &fits, double radius, double scale, int level, bool moved, std::vector<Peak> &out)
+/// By how much fits scatter beyond what their weights promise, round each place: noise that neighbours share, edges that
+/// alignment left. By their 90th percentile in tiles, at least 1; a speck takes but a small part of one.
+cv::Mat scatterOf(const Fits &fits, double radius)
 {
+    constexpr double kOfNormal = 1.645; // the 90th percentile of the absolute value of a normal distribution
+    const int side = std::max(32, int(16.0 * radius)), across = (fits.sureness.cols + side - 1) / side,
+              down = (fits.sureness.rows + side - 1) / side;
+    cv::Mat tiles(down, across, CV_32F), out;
+    std::vector<float> values;
+    for (int v = 0; v < down; ++v)
+        for (int u = 0; u < across; ++u) {
+            values.clear();
+            for (int y = v * side; y < std::min((v + 1) * side, fits.sureness.rows); y += 2)
+                for (int x = u * side; x < std::min((u + 1) * side, fits.sureness.cols); x += 2)
+                    if (const float s = fits.sureness.at<float>(y, x); s != 0.0f)
+                        values.push_back(std::abs(s));
+            tiles.at<float>(v, u) = 1.0f;
+            if (values.empty())
+                continue;
+            const auto at = values.begin() + ptrdiff_t(0.9 * double(values.size() - 1));
+            std::ranges::nth_element(values, at);
+            tiles.at<float>(v, u) = std::max(1.0f, *at / float(kOfNormal));
+        }
+    cv::resize(tiles, out, fits.sureness.size(), 0.0, 0.0, cv::INTER_LINEAR);
+    return out;
+}
+
+/// Local maxima of sureness.
+void peaksOf(const Fits &fits, double radius, int level, bool moved, std::vector<Peak> &out)
+{
+    const cv::Mat scatter = scatterOf(fits, radius);
     for (int y = 1; y + 1 < fits.sureness.rows; ++y)
         for (int x = 1; x + 1 < fits.sureness.cols; ++x) {
-            const float s = fits.sureness.at<float>(y, x);
-            if (s < float(kSure * scale) || fits.depth.at<float>(y, x) < float(kLeastDepth) ||
+            const float s = fits.sureness.at<float>(y, x), scale = scatter.at<float>(y, x);
+            if (s < float(kSure) * scale || fits.depth.at<float>(y, x) < float(kLeastDepth) ||
                 fits.depth.at<float>(y, x) > float(kMostDepth))
                 continue;
             bool isPeak = true;
@@ -398,21 +472,9 @@ void peaksOf(const Fits &fits, double radius, double scale, int level, bool move
                 for (int u = -1; u <= 1; ++u)
                     isPeak = isPeak && s >= fits.sureness.at<float>(y + v, x + u);
             if (isPeak)
-                out.push_back({{x + 0.5, y + 0.5}, radius, double(fits.depth.at<float>(y, x)), double(s) / scale, level, moved});
+                out.push_back(
+                    {{x + 0.5, y + 0.5}, radius, double(fits.depth.at<float>(y, x)), double(s / scale), level, moved});
         }
-}
-
-/// By how much fits scatter beyond what their weights promise: noise that neighbours share, and interpolation.
-double scatterOf(const Fits &fits)
-{
-    std::vector<float> values;
-    for (int y = 0; y < fits.sureness.rows; y += 5)
-        for (int x = 0; x < fits.sureness.cols; x += 5)
-            if (const float s = fits.sureness.at<float>(y, x); s != 0.0f)
-                values.push_back(std::abs(s));
-    if (values.empty())
-        return 1.0;
-    return std::max(1.0, kDeviationOfMedian * double(medianOf(values)));
 }
 
 } // namespace
@@ -442,20 +504,23 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
         ExecContext own = ctx.part(level == first ? 0.0 : 1.0 - std::pow(0.25, level - first),
                                    1.0 - std::pow(0.25, level - first + 1));
         std::vector<LogLight> lights;
+        std::vector<SensorMap> maps;
         for (const DustFrame &f : frames) {
             own.throwIfStopped();
             lights.push_back(logLightOf(f.guide, level));
+            maps.push_back(sensorMapOf(f, lights.back().stops.size(), level, own));
         }
-        std::vector<Evidence> moved = againstOthers(frames, lights, level, own);
+        const std::vector<Evidence> moved = againstOthers(frames, lights, maps, level, own);
         own.report(0.4);
         std::vector<Evidence> still;
         for (size_t i = 0; i < frames.size(); ++i) {
-            toSensor(lights[i].stops, lights[i].weight, frames[i], level);
-            still.push_back({std::move(lights[i].stops), std::move(lights[i].weight)});
+            toSensor(lights[i].stops, lights[i].weight, maps[i]);
+            Evidence &one = still.emplace_back(Evidence{std::move(lights[i].stops), std::move(lights[i].weight)});
+            levelOut(one);
         }
         const size_t all = frames.size();
         const Evidence scene = together(moved, all);
-        Evidence light = together(still, all);
+        const Evidence light = together(still, all);
         // Light itself speaks only where no second frame saw the place from elsewhere.
         cv::Mat unseen(scene.weight.size(), CV_8U, cv::Scalar(255));
         for (const Evidence &one : moved)
@@ -464,11 +529,11 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
         for (size_t i = 0; i < kRadii.size(); ++i) {
             own.throwIfStopped();
             const Fits overScene = fitsOf(scene, kRadii[i]);
-            peaksOf(overScene, kRadii[i], scatterOf(overScene), level, true, peaks);
+            peaksOf(overScene, kRadii[i], level, true, peaks);
             if (cv::countNonZero(unseen) > 0) {
                 Fits overLight = fitsOf(light, kRadii[i]);
                 overLight.sureness.setTo(0.0f, unseen == 0);
-                peaksOf(overLight, kRadii[i], 1.0, level, false, peaks);
+                peaksOf(overLight, kRadii[i], level, false, peaks);
             }
             own.report(0.4 + 0.6 * double(i + 1) / double(kRadii.size()));
         }
@@ -476,19 +541,25 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
         const double factor = 1 << level;
         std::vector<Peak> kept;
         for (const Peak &p : peaks) {
-            const bool isBeside = std::ranges::none_of(
-                kept, [&](const Peak &k) { return std::hypot(k.at.x - p.at.x, k.at.y - p.at.y) < std::max(k.radius, p.radius); });
+            const bool isBeside = std::ranges::none_of(kept, [&](const Peak &k) {
+                return std::hypot(k.at.x - p.at.x, k.at.y - p.at.y) < std::max(k.radius, p.radius);
+            });
             if (!isBeside)
                 continue;
             kept.push_back(p); // also what is none: its flank is not asked again
             const bool isDust = p.moved ? isRound(scene, p.at, p.radius, p.depth) &&
-                                            isAlone(scene, p.at, p.radius, p.depth, 1.15, kWindow) && isShared(moved, p.at, p.radius, p.depth)
+                                              isAlone(scene, p.at, p.radius, p.depth, 1.15, kWindow) &&
+                                              isShared(moved, p.at, p.radius, p.depth)
                                         : isRound(light, p.at, p.radius, p.depth) &&
                                               isAlone(light, p.at, p.radius, p.depth, 1.15, kWindow) &&
                                               isAlone(light, p.at, p.radius, p.depth, kWindow, 3.0) &&
                                               isOnSmoothLight(light, p.at, p.radius, p.depth);
-            if (isDust)
-                found.push_back({{p.at.x * factor, p.at.y * factor, p.radius * factor, true}, 1.0 - std::exp2(-p.depth), p.sureness});
+            if (!isDust)
+                continue;
+            double radius = p.radius, depth = p.depth;
+            refine(p.moved ? scene : light, p.at, radius, depth);
+            found.push_back(
+                {{p.at.x * factor, p.at.y * factor, radius * factor, true}, 1.0 - std::exp2(-depth), p.sureness});
         }
     }
     std::ranges::sort(found, std::greater(), &FoundDust::sureness);

@@ -197,8 +197,8 @@ Source wovenOf(const MendedLight &picture, const MendStroke &stroke, const std::
             const int fu = std::clamp(from * fewer + u - cu * fewer, 0, round.width() - 1),
                       fv = std::clamp(made.taken.row(1, cv)[cu] * fewer + v - cv * fewer, 0, round.height() - 1);
             for (int c = 0; c < 3; ++c)
-                out.light.row(c, y)[x] = fewer > 1 && from >= 0 ? light.row(c, fv)[fu]
-                                                                : quickExp2(made.values.row(c, cv)[cu]) - toe;
+                out.light.row(c, y)[x] =
+                    fewer > 1 && from >= 0 ? light.row(c, fv)[fu] : quickExp2(made.values.row(c, cv)[cu]) - toe;
             out.clipped.row(0, y)[x] = from >= 0 ? clipped.row(0, fv)[fu] : uint8_t(0);
         }
     return out;

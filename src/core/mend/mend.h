@@ -16,7 +16,7 @@ struct MendStroke {
     Point source{};            ///< the way to what it is mended with
     double turn = 0.0;         ///< of that round the middle of the points, radians clockwise
     MendWay way = MendWay::Seamless;
-    int weave = 0; ///< of MendWay::Woven: which of several ways
+    int weave = 0;                         ///< of MendWay::Woven: which of several ways
     double feather = 0.15, strength = 1.0; ///< shares
 };
 

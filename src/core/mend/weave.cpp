@@ -94,7 +94,8 @@ void findPieces(Level &level)
             d = 0.0f;
             return;
         }
-        for (const auto &[dx, dy] : {std::pair(-back, 0), std::pair(0, -back), std::pair(-back, -back), std::pair(back, -back)}) {
+        for (const auto &[dx, dy] :
+             {std::pair(-back, 0), std::pair(0, -back), std::pair(-back, -back), std::pair(back, -back)}) {
             const int u = x + dx, v = y + dy;
             if (u >= 0 && v >= 0 && u < w && v < h)
                 d = std::min(d, depth[level.at(u, v)] + 1.0f);
@@ -180,8 +181,8 @@ public:
     /// would blur. How near a piece is to what stands there has no say, as flat ones always are.
     void vote()
     {
-        constexpr float kFall = 1.3f;    // by pixel of depth, as in [Wexler2007]
-        constexpr float kNarrow = 0.4f;  // by square of a pixel: grain of 1, 2, 4 and 7 pixels keeps its contrast
+        constexpr float kFall = 1.3f;   // by pixel of depth, as in [Wexler2007]
+        constexpr float kNarrow = 0.4f; // by square of a pixel: grain of 1, 2, 4 and 7 pixels keeps its contrast
         std::array<float, size_t(kSide) * kSide> nearness;
         for (int dy = -kReach; dy <= kReach; ++dy)
             for (int dx = -kReach; dx <= kReach; ++dx)

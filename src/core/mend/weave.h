@@ -6,8 +6,9 @@
 namespace yolk {
 
 struct Woven {
-    Image<float> values;  ///< as the input, its hole filled
-    Image<int32_t> taken; ///< two planes: x and y of the pixel that stands at the middle of the piece here; -1: not filled
+    Image<float> values; ///< as the input, its hole filled
+    Image<int32_t>
+        taken; ///< two planes: x and y of the pixel that stands at the middle of the piece here; -1: not filled
 };
 
 /// Every piece of 7 x 7 pixels that touches the hole is made to look like one that does not: nearest pieces are found by

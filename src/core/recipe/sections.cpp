@@ -101,7 +101,7 @@ void takeFromFrames(Recipe &recipe)
         return;
     MovementSettings &movement = recipe.movement;
     if (!isTreated(movement))
-        movement = {.mode = MovementMode::On, .sensitivity = 0.0};
+        movement = {.mode = MovementMode::On, .sensitivity = 0.0, .regions = {}};
     std::vector<MendSpot> spots = recipe.mend.spots.all();
     for (MendSpot &spot : spots)
         if (takes(spot)) {

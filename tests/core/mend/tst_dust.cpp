@@ -63,7 +63,8 @@ DustFrame frameOf(const Light &scene, const Light &sensor, double ev, Point shif
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < kHeight; ++y)
             for (int x = 0; x < kWidth; ++x)
-                light.row(c, y)[x] = float(scene(x + 0.5, y + 0.5) * sensor(x + 0.5 + shift.x, y + 0.5 + shift.y)); // on the reference
+                light.row(c, y)[x] =
+                    float(scene(x + 0.5, y + 0.5) * sensor(x + 0.5 + shift.x, y + 0.5 + shift.y)); // on the reference
     const demo::Shot shot = test::shotAt(ev, 1.0, seed);
     const Image<uint16_t> codes = test::codesOf(demo::expose(light.view(), shot).view());
     SerialRunner runner;
@@ -127,8 +128,6 @@ private Q_SLOTS:
     void onATripodOnlySmoothLightTells()
     {
         const std::vector<FoundDust> dust = foundIn(smooth, sensorWith(kSpecks), kTripod);
-        for (const FoundDust &d : dust)
-            qWarning("%.1f %.1f r %.1f depth %.3f sure %.1f", d.spot.x, d.spot.y, d.spot.radius, d.depth, d.sureness);
         for (const Speck &speck : kSpecks)
             QVERIFY2(isFound(dust, speck), qPrintable(QString("at %1 %2").arg(speck.x).arg(speck.y)));
         QCOMPARE(dust.size(), kSpecks.size());
@@ -144,8 +143,6 @@ private Q_SLOTS:
             return (left ? 0.08 : 0.4) * (top ? 0.5 : 1.0);
         };
         QVERIFY(foundIn(scene, sensorWith({}), kHandHeld).empty());
-        for (const FoundDust &d : foundIn(scene, sensorWith({}), kTripod))
-            qWarning("%.1f %.1f r %.1f depth %.3f sure %.1f", d.spot.x, d.spot.y, d.spot.radius, d.depth, d.sureness);
         QVERIFY(foundIn(scene, sensorWith({}), kTripod).empty());
     }
     void sameBitsAndStops()

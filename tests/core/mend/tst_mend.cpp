@@ -218,8 +218,8 @@ private Q_SLOTS:
                     out = std::min(out, std::hypot(x + 0.5 - p.x, y + 0.5 - p.y));
                 return out;
             };
-            const Picture picture(
-                drawn(360, 240, [&](int c, int x, int y) { return distance(x, y) < 9.0 ? 0.01f : clean.row(c, y)[x]; }));
+            const Picture picture(drawn(
+                360, 240, [&](int c, int x, int y) { return distance(x, y) < 9.0 ? 0.01f : clean.row(c, y)[x]; }));
             const MendStroke stroke{.points = line, .radius = 12.0, .way = MendWay::Woven};
             const Image<float> got = mendedPicture(picture, stroke);
             const auto stop = [](const Image<float> &of, int x, int y) { return std::log2(double(of.row(1, y)[x])); };
@@ -272,8 +272,7 @@ private Q_SLOTS:
         MendStroke second = first;
         second.weave = 3;
         const Image<float> once = mendedPicture(grain, first);
-        QVERIFY(!test::firstDifference(once.view(), mendedPicture(grain, second).view(), 0.0, 0.0)
-                     .isEmpty());
+        QVERIFY(!test::firstDifference(once.view(), mendedPicture(grain, second).view(), 0.0, 0.0).isEmpty());
         // Beyond its radius a stroke changes nothing; where there is nothing to take from light goes on smoothly.
         for (int y = 0; y < 160; ++y)
             for (int x = 0; x < 200; ++x)

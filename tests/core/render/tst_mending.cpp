@@ -167,27 +167,68 @@ private Q_SLOTS:
     }
     void whatAnotherFrameShows()
     {
-        // As if somebody had said so to the merge.
-        MendSpot spot = this->spot();
-        spot.way = MendWay::Frame;
-        QCOMPARE(test::firstDifference(shown(mendedBy(spot)).view(), shown(recipe_).view(), 0.0, 0.0), QByteArray());
-        spot.frame = sources_.frames[1]->id;
-        Recipe said = recipe_;
-        said.movement.regions.push_back({HandTask::TakeFrom, spot.frame, spot.drawnOn, spot.radius, spot.points});
-        const Image<float> got = shown(mendedBy(spot));
-        QCOMPARE(test::firstDifference(got.view(), shown(said).view(), 0.0, 0.0), QByteArray());
-        QVERIFY(!test::firstDifference(got.view(), shown(recipe_).view(), 0.0, 0.0).isEmpty());
-        // Also where movement is not treated; then nothing but this.
-        Recipe off = mendedBy(spot);
-        off.movement.mode = MovementMode::Off;
+        // The darkest frame was taken when the spot was not there.
+        const Image<float> clean = test::grainyScene(kWidth, kHeight, 0.05, 3.0);
+        Image<float> spotted(clean.shape());
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < kHeight; ++y)
+                for (int x = 0; x < kWidth; ++x)
+                    spotted.row(c, y)[x] =
+                        clean.row(c, y)[x] * (std::hypot(x + 0.5 - 150.0, y + 0.5 - 100.0) < 6.0 ? 0.2f : 1.0f);
+        QTemporaryDir one, other;
+        const QStringList bright = test::writeBracket(one.path(), spotted.view(), {0, 2}, 1.0),
+                          dark = test::writeBracket(other.path(), clean.view(), {-2}, 1.0);
+        Sources sources{{}, std::make_shared<StageCache>(size_t(1) << 30)};
+        for (const QString &path : {bright[0], dark[0], bright[1]})
+            sources.frames.push_back(loadFrame(path.toStdString()));
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Measured measured = analyse(sources, {}, ctx);
+        const auto shownBy = [&](const Recipe &recipe) {
+            return render(RenderPlan(sources, measured, recipe), {}, ctx);
+        };
         Recipe plain = recipe_;
         plain.movement.mode = MovementMode::Off;
-        QVERIFY(!test::firstDifference(shown(off).view(), shown(plain).view(), 0.0, 0.0).isEmpty());
+        const Image<float> before = shownBy(plain);
+        MendSpot spot = this->spot();
+        spot.drawnOn = sources.frames[0]->id;
+        spot.way = MendWay::Frame;
+        const auto mendedFrom = [&](const std::string &frame) {
+            spot.frame = frame;
+            Recipe out = plain;
+            out.mend.spots = std::vector<MendSpot>{spot};
+            return out;
+        };
+        QCOMPARE(test::firstDifference(shownBy(mendedFrom({})).view(), before.view(), 0.0, 0.0), QByteArray());
+        const Recipe taken = mendedFrom(sources.frames[1]->id);
+        const double gone = middle(shownBy(taken)) / middle(before);
+        QVERIFY2(gone > 1.5, qPrintable(QString::number(gone))); // where nothing else of movement is treated
+        QVERIFY(middle(shownBy(mendedFrom(sources.frames[0]->id))) < 1.1 * middle(before));
+        // As if somebody had said so to the merge.
+        Recipe said = plain;
+        said.movement.mode = MovementMode::On;
+        said.movement.sensitivity = 0.0;
+        said.movement.regions.push_back(
+            {HandTask::TakeFrom, sources.frames[1]->id, spot.drawnOn, spot.radius, spot.points});
+        QCOMPARE(test::firstDifference(shownBy(taken).view(), shownBy(said).view(), 0.0, 0.0), QByteArray());
         // Settings in force are in force: once more they are the same.
-        const Recipe once = inForce(off, measured_), twice = inForce(once, measured_);
+        const Recipe once = inForce(taken, measured), twice = inForce(once, measured);
         QCOMPARE(twice, once);
         QCOMPARE(once.movement.regions.size(), size_t(1));
-        QCOMPARE(once.movement.sensitivity, 0.0);
+    }
+    void dustIsFilledWhereNoFrameIsClean()
+    {
+        // In every frame the spot lies at the same pixel.
+        Recipe dusty = recipe_;
+        dusty.mend.dust = std::vector<DustSpot>{{150.0, 100.0, 8.0, true}};
+        const Image<float> before = shown(recipe_), after = shown(dusty);
+        QVERIFY(darkest(after) > 1.8 * darkest(before));
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x)
+                if (std::hypot(x + 0.5 - 150.0, y + 0.5 - 100.0) > 13.0)
+                    QCOMPARE(after.row(1, y)[x], before.row(1, y)[x]);
+        dusty.mend.dust = std::vector<DustSpot>{{150.0, 100.0, 8.0, false}};
+        QCOMPARE(test::firstDifference(shown(dusty).view(), before.view(), 0.0, 0.0), QByteArray());
     }
     void settingsComeBackFromFiles()
     {

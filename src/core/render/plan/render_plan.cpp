@@ -223,7 +223,8 @@ Hash128 RenderPlan::mendingKey(int reduction) const
 
 Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
 {
-    const Hash128 merged = recipe.mend.spots.empty() && recipe.mend.dust.empty() ? mergedKey(request.reduction) : mendingKey(request.reduction);
+    const Hash128 merged = recipe.mend.spots.empty() && recipe.mend.dust.empty() ? mergedKey(request.reduction)
+                                                                                 : mendingKey(request.reduction);
     const RealRect region = regionOf(request, reference());
     Hasher hasher;
     hasher.value(StageKey::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);

@@ -65,8 +65,9 @@ std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx)
     for (size_t i = 0; i < used.size(); ++i) {
         if (used[i]->frame->width != reference.width || used[i]->frame->height != reference.height)
             continue;
-        frames.push_back({guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, looking),
-                          aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i]});
+        frames.push_back(
+            {guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, looking),
+             aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i]});
     }
     if (frames.empty())
         return {};
@@ -98,25 +99,24 @@ std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::share
                 discs[i].push_back(
                     {back({spot.x / reduction, spot.y / reduction}), kWider * spot.radius / reduction + kBeyond});
     }
+    // A frame that is not believed there may contradict nothing but the dust.
     const auto isClean = [&](size_t i, int x, int y) {
         const auto &trust = aligned->trust[i];
-        return holds[i].at(x, y) && (!trust || trust->row(0, y)[x] > kBelieved / 2) && !isIn(discs[i], x, y);
+        return holds[i].at(x, y) && (!trust || trust->row(0, y)[x] >= kNotBelieved) && !isIn(discs[i], x, y);
     };
-    auto out = std::make_shared<AlignedSet>(); // without displacements: nobody asks for them after this
-    out->pixels = aligned->pixels;
-    out->trust = aligned->trust;
-    out->alignment = aligned->alignment;
-    out->believed = aligned->believed;
+    std::vector<Image<uint8_t>> trust;
     for (size_t i = 0; i < used.size(); ++i) {
         if (aligned->pixels[i]->shape() != shape)
             return aligned; // they are not merged pixel by pixel
-        ctx.throwIfStopped();
-        Image<uint8_t> trust(shape.width, shape.height, 1);
+        Image<uint8_t> &own = trust.emplace_back(shape.width, shape.height, 1);
         for (int y = 0; y < shape.height; ++y)
             if (aligned->trust[i])
-                std::copy_n(aligned->trust[i]->row(0, y), shape.width, trust.row(0, y));
+                std::copy_n(aligned->trust[i]->row(0, y), shape.width, own.row(0, y));
             else
-                std::fill_n(trust.row(0, y), shape.width, kBelieved);
+                std::fill_n(own.row(0, y), shape.width, kBelieved);
+    }
+    for (size_t i = 0; i < used.size(); ++i) {
+        ctx.throwIfStopped();
         for (const Disc &disc : discs[i]) {
             const Rect box = boxOf(disc, shape.width, shape.height);
             for (int y = box.y0; y < box.y1; ++y)
@@ -124,14 +124,22 @@ std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::share
                     if (std::hypot(x + 0.5 - disc.at.x, y + 0.5 - disc.at.y) >= disc.radius)
                         continue;
                     bool stands = false;
-                    for (size_t k = 0; k < used.size() && !stands; ++k)
-                        stands = k != i && isClean(k, x, y);
+                    for (size_t k = 0; k < used.size(); ++k)
+                        if (k != i && isClean(k, x, y)) {
+                            trust[k].row(0, y)[x] = kBelieved;
+                            stands = true;
+                        }
                     if (stands)
-                        trust.row(0, y)[x] = kNotCovered;
+                        trust[i].row(0, y)[x] = kNotCovered;
                 }
         }
-        out->trust[i] = std::make_shared<const Image<uint8_t>>(std::move(trust));
     }
+    auto out = std::make_shared<AlignedSet>(); // without displacements: nobody asks for them after this
+    out->pixels = aligned->pixels;
+    out->alignment = aligned->alignment;
+    out->believed = aligned->believed;
+    for (Image<uint8_t> &own : trust)
+        out->trust.push_back(std::make_shared<const Image<uint8_t>>(std::move(own)));
     return out;
 }
 
