@@ -73,6 +73,7 @@ private Q_SLOTS:
     {
         document().startAgain(Step::Mend);
         mends().choose(-1);
+        mends().change([](MendSpot &s) { s.way = MendWay::Seamless; }, {});
         window_->canvas().fit();
         settle();
         QTest::qWait(200); // the pointer rests somewhere
@@ -403,6 +404,8 @@ private Q_SLOTS:
         };
         for (const demo::Speck &speck : specks) {
             const Point at{speck.x, speck.y};
+            if (at.x < kRoom || at.y < kRoom || at.x > kWidth - kRoom || at.y > kHeight - kRoom)
+                continue; // one frame or none stands there
             // Before it lacked a sixth.
             const double under =
                 lightOver(at, 0.0, 0.7 * speck.radius) / lightOver(at, 1.5 * speck.radius, 2.5 * speck.radius);
@@ -412,6 +415,7 @@ private Q_SLOTS:
         panel().dustList()->item(0)->setCheckState(Qt::Unchecked);
         QVERIFY(!dust.taken()[0].on);
         panel().dustList()->setCurrentRow(0);
+        panel().dustList()->setFocus();
         QTest::keyClick(panel().dustList(), Qt::Key_Delete);
         QCOMPARE(int(dust.taken().size()), proposed - 1);
         for (int i = 0; i < 4; ++i)

@@ -409,18 +409,31 @@ bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius
     return found(3, 0) > 0.5 * depth && structure < kLeft * found(3, 0);
 }
 
-/// The radius that fits best, and the depth with it: what was found at one of a few radii is known better.
-void refine(const Evidence &of, const cv::Point2d &at, double &radius, double &depth)
+/// The place and the radius that fit best, and the depth with them: what was found at one of a few radii is known better.
+void refine(const Evidence &of, cv::Point2d &at, double &radius, double &depth)
 {
-    constexpr double kSmaller = 0.7, kLarger = 2.4, kStep = 1.12;
+    constexpr double kSmaller = 0.7, kLarger = 2.4, kStep = 1.12, kBeside = 2.0, kHalf = 0.5; // radii; pixels
     double most = 0.0;
+    const auto tryOne = [&](const cv::Point2d &place, double r) {
+        const LocalFit fit = fitAt(of, place, r, -1);
+        if (fit.depth / fit.deviation <= most)
+            return false;
+        most = fit.depth / fit.deviation;
+        depth = fit.depth;
+        return true;
+    };
     const double found = radius;
     for (double r = kSmaller * found; r <= kLarger * found; r *= kStep)
-        if (const LocalFit fit = fitAt(of, at, r, -1); fit.depth / fit.deviation > most) {
-            most = fit.depth / fit.deviation;
+        if (tryOne(at, r))
             radius = r;
-            depth = fit.depth;
-        }
+    const cv::Point2d from = at;
+    for (double dy = -kBeside; dy <= kBeside; dy += kHalf)
+        for (double dx = -kBeside; dx <= kBeside; dx += kHalf)
+            if (const cv::Point2d place(from.x + dx, from.y + dy); tryOne(place, radius))
+                at = place;
+    for (double r = kSmaller * found; r <= kLarger * found; r *= kStep)
+        if (tryOne(at, r))
+            radius = r;
 }
 
 struct Peak {
@@ -557,9 +570,10 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
             if (!isDust)
                 continue;
             double radius = p.radius, depth = p.depth;
-            refine(p.moved ? scene : light, p.at, radius, depth);
+            cv::Point2d at = p.at;
+            refine(p.moved ? scene : light, at, radius, depth);
             found.push_back(
-                {{p.at.x * factor, p.at.y * factor, radius * factor, true}, 1.0 - std::exp2(-depth), p.sureness});
+                {{at.x * factor, at.y * factor, radius * factor, true}, 1.0 - std::exp2(-depth), p.sureness});
         }
     }
     std::ranges::sort(found, std::greater(), &FoundDust::sureness);

@@ -33,7 +33,7 @@ class Holds {
 public:
     Holds(const Image<uint16_t> &codes, const NoiseModel &noise) : codes_(codes)
     {
-        constexpr double kSnr = 3.0, kHeld = 0.95; // of a pixel; of clipping, as alignment has it
+        constexpr double kSnr = 3.0, kHeld = 0.85; // of a pixel; of clipping, well below where the merge lets go
         least_ = codeOfLinear(noise.levelOfSnr(kSnr));
         most_ = codeOfLinear(kHeld);
     }
