@@ -289,6 +289,21 @@ private Q_SLOTS:
             QTest::mouseClick(row->use(), Qt::LeftButton, {}, QPoint(6, row->use()->height() / 2));
         QCOMPARE(document().bracket().used().size(), size_t(1));
     }
+    void thePathHoldsAtAThousandPixels()
+    {
+        openFrames();
+        window_->resize(1000, 720);
+        QCoreApplication::processEvents();
+        QCOMPARE(window_->width(), 1000);
+        auto *path = window_->findChild<StepPath *>();
+        for (const Step step : {Step::Frames, Step::Geometry}) { // the present one stays whole
+            window_->goTo(step);
+            QCoreApplication::processEvents();
+            QTRY_VERIFY(path->tab(int(step))->width() >= path->tab(int(step))->sizeHint().width());
+            for (int i = 0; i < kSteps; ++i)
+                QVERIFY(path->tab(i)->geometry().right() < path->width());
+        }
+    }
     void zoomAndPanShowTruePixels()
     {
         openFrames();

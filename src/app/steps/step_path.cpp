@@ -5,6 +5,8 @@
 #include <QHBoxLayout>
 #include <QPainter>
 
+#include <algorithm>
+
 namespace yolk::app {
 
 StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
@@ -19,6 +21,8 @@ StepTab::StepTab(const QString &name, QWidget *parent) : QAbstractButton(parent)
     f.setWeight(QFont::Medium);
     setFont(f);
     setAccessibleName(tr("Step %1").arg(name));
+    setToolTip(name);
+    setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Fixed); // narrower where the window is
     connect(&Theme::instance(), &Theme::changed, this, qOverload<>(&QWidget::update));
 }
 
@@ -36,6 +40,12 @@ QSize StepTab::sizeHint() const
     return {QFontMetrics(bold).horizontalAdvance(text()) + 32, 38};
 }
 
+QSize StepTab::minimumSizeHint() const
+{
+    constexpr int kLeast = 44;
+    return isChecked() ? sizeHint() : QSize(kLeast, sizeHint().height());
+}
+
 void StepTab::paintEvent(QPaintEvent *)
 {
     const Tokens &t = tokens();
@@ -46,11 +56,17 @@ void StepTab::paintEvent(QPaintEvent *)
         f.setWeight(QFont::DemiBold);
     painter.setFont(f);
     painter.setPen(isChecked() || underMouse() ? t.text : t.secondary);
-    painter.drawText(rect(), Qt::AlignCenter, text());
+    // A name that does not fit is cut without dots: a few letters say more.
+    const int words = painter.fontMetrics().horizontalAdvance(text());
+    const QRect room = rect().adjusted(1, 0, -1, 0);
+    const bool fits = words <= room.width();
+    painter.drawText(fits ? rect() : room, fits ? Qt::AlignCenter : Qt::AlignLeft | Qt::AlignVCenter, text());
     if (marked_) {
         painter.setPen(Qt::NoPen);
         painter.setBrush(t.text);
-        painter.drawEllipse(QPointF(9, height() / 2.0 + 0.5), 2.2, 2.2);
+        const double beside = (width() - words) / 2.0 - 7.0; // above the name where there is no room beside it
+        painter.drawEllipse(beside >= 2.5 ? QPointF(std::min(9.0, beside), height() / 2.0 + 0.5) : QPointF(4.0, 7.0),
+                            2.2, 2.2);
     }
     if (isChecked()) {
         painter.setPen(QPen(t.accentOutline, 0.8));
@@ -92,6 +108,8 @@ StepPath::StepPath(QWidget *parent) : QWidget(parent)
 void StepPath::setCurrent(int index)
 {
     tabs_[index]->setChecked(true);
+    for (StepTab *tab : tabs_)
+        tab->updateGeometry();
 }
 
 int StepPath::current() const

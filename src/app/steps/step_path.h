@@ -14,6 +14,7 @@ public:
     void setMarked(bool marked); ///< the step has changed something
     bool isMarked() const { return marked_; }
     QSize sizeHint() const override;
+    QSize minimumSizeHint() const override; ///< the present step stays whole, the names of others are cut
 
 protected:
     void paintEvent(QPaintEvent *) override;

@@ -107,6 +107,8 @@ QString styleSheetOf(const Tokens &t)
         QTreeWidget { background: %3; border: 1px solid %4; border-radius: 4px; padding: 4px; }
         QTreeWidget::item { height: 22px; }
         QListWidget::item:hover { background: %2; }
+        QListWidget::indicator { width: 13px; height: 13px; border: 1px solid %6; border-radius: 3px; background: %3; }
+        QListWidget::indicator:checked { image: url(:/icons/check-on-%10.svg); }
         QListWidget::item:selected { background: %7; color: %5; }
         QLineEdit { background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 0px 2px; }
         QLineEdit:hover { border-color: %4; }

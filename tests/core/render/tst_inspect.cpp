@@ -95,6 +95,37 @@ private Q_SLOTS:
         QVERIFY_THROWS_EXCEPTION(ArgumentError, inspect(sources_, recipe_, measured_, {1, {}, kWidth, kHeight},
                                                         {InspectMode::Peek, 0.0, -1.0, -1.2}, ctx));
     }
+    void faintMarksShow()
+    {
+        // A disc that lacks 3 % of smooth light, against the same light without it.
+        QTemporaryDir dir;
+        const auto seenOf = [&](double depth) {
+            Image<float> scene(kWidth, kHeight, 3);
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < kHeight; ++y)
+                    for (int x = 0; x < kWidth; ++x)
+                        scene.row(c, y)[x] = float(0.2 * std::exp2(x / 256.0) *
+                                                   (std::hypot(x + 0.5 - 128, y + 0.5 - 32) < 5.0 ? 1.0 - depth : 1.0));
+            const QStringList paths = test::writeBracket(dir.path(), scene.view(), {0}, 1.0, demo::FrameFile::Tiff);
+            Sources one{{loadFrame(paths[0].toStdString())}, std::make_shared<StageCache>(size_t(1) << 28)};
+            ThreadRunner runner;
+            ExecContext ctx(runner);
+            const Measured measured = analyse(one, {}, ctx);
+            return inspect(one, {}, measured, {1, {}, kWidth, kHeight}, {InspectMode::Faint}, ctx);
+        };
+        const auto within = [](const Inspected &view, int x) {
+            double sum = 0.0;
+            for (int y = 29; y < 36; ++y)
+                for (int u = x - 3; u < x + 4; ++u)
+                    sum += double(view.display.row(1, y)[u]) / 49.0;
+            return sum;
+        };
+        const Inspected marked = seenOf(0.03), clean = seenOf(0.0);
+        QVERIFY(within(marked, 128) < 0.75 * within(marked, 100));
+        QVERIFY(std::abs(within(clean, 128) / within(clean, 100) - 1.0) < 0.1);
+        for (int x = 0; x < kWidth; ++x)
+            QCOMPARE(marked.display.row(0, 20)[x], marked.display.row(2, 20)[x]);
+    }
     void sourcesShowTheShares()
     {
         const Inspected view = seen({InspectMode::Sources});

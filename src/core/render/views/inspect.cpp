@@ -324,24 +324,29 @@ void lightsView(const RenderPlan &plan, const MergedSet &set, const Footprint &u
     });
 }
 
-/// Log light over its mean round each pixel, in grey. Within a twentieth of a stop nearly in proportion; an edge is as black
-/// or white as can be, and no more.
+/// Log light over its mean round each pixel, in grey, by how much it usually differs there: on smooth light a few percent show,
+/// textures and edges stay calm.
 void faintView(Inspected &out, ExecContext &ctx)
 {
-    constexpr double kRound = 16.0, kPerStop = 6.0; // pixels of the view; of the half range
+    constexpr double kRound = 16.0, kWider = 24.0; // pixels of the view
+    constexpr double kFaint = 0.04;                // stops, of what differs on light that is smooth: some 3 %
     const int width = out.display.width(), height = out.display.height();
-    cv::Mat stops(height, width, CV_32F), mean;
+    cv::Mat stops(height, width, CV_32F), mean, square, usual;
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
             for (int x = 0; x < width; ++x)
                 stops.at<float>(y, x) = float(std::log2(std::max(1e-6, luminanceOf(out.display, x, y))));
     });
     cv::GaussianBlur(stops, mean, {}, kRound, kRound, cv::BORDER_REFLECT);
+    stops -= mean;
+    square = stops.mul(stops);
+    cv::GaussianBlur(square, usual, {}, kWider, kWider, cv::BORDER_REFLECT);
     forEachBand(ctx, height, [&](int y0, int y1) {
         for (int y = y0; y < y1; ++y)
             for (int x = 0; x < width; ++x) {
-                const double over = double(stops.at<float>(y, x) - mean.at<float>(y, x));
-                const double coded = 0.5 + 0.45 * std::tanh(kPerStop * over);
+                const double over =
+                    double(stops.at<float>(y, x)) / std::sqrt(double(usual.at<float>(y, x)) + kFaint * kFaint);
+                const double coded = 0.5 + 0.45 * std::tanh(0.7 * over);
                 const float grey = float(std::pow((coded + 0.055) / 1.055, 2.4)); // sRGB
                 for (int c = 0; c < 3; ++c)
                     out.display.row(c, y)[x] = grey;
