@@ -2,7 +2,7 @@
 
 #include "base/errors.h"
 #include "base/robust.h"
-#include "image/mat_p.h"
+#include "mend/speck_fit_p.h"
 
 #include <opencv2/imgproc.hpp>
 
@@ -16,7 +16,6 @@ namespace {
 
 constexpr double kSure = 8.0, kLeastDepth = 0.022, kMostDepth = 1.0; // deviations; stops
 constexpr std::array kRadii{3.0, 3.6, 4.4, 5.2};                     // pixels of a level; the next level goes on
-constexpr double kWindow = 1.9;                                      // radii of what a speck is held against
 constexpr double kLeastSnr = 4.0;                                    // of a pixel that says something
 constexpr double kSlip = 0.15;      // pixels: what alignment leaves where near and far move
 constexpr double kMostStops = 0.75; // of a residual: more is another thing
@@ -46,12 +45,6 @@ LogLight logLightOf(const Guide &guide, int level)
     }
     return out;
 }
-
-/// What a frame shows beyond what is expected there, and how sure that is.
-struct Evidence {
-    cv::Mat residual, weight; ///< stops, per square of a stop
-    cv::Mat covered{};        ///< 255 where there was something to hold it against, whatever came of it
-};
 
 /// From pixels of one frame to those of another, at a level.
 Transform between(const DustFrame &from, const DustFrame &to, int level)
@@ -182,7 +175,7 @@ std::vector<Evidence> againstOthers(std::span<const DustFrame> frames, const std
 
 /// Sums over a window round each pixel that a fit of shape and level needs.
 struct Fits {
-    cv::Mat depth, sureness, roughness; ///< stops, deviations, RMS of what is left over what its weights promise
+    cv::Mat depth, sureness; ///< stops, deviations
 };
 
 /// Along one axis: the shape of a speck, near to a normal distribution of half its radius, and its square.
@@ -197,7 +190,7 @@ cv::Mat bellOf(double radius, double power)
 
 Fits fitsOf(const Evidence &of, double radius)
 {
-    const int reach = int(std::ceil(kWindow * radius));
+    const int reach = int(std::ceil(kSpeckWindow * radius));
     const cv::Mat bell = bellOf(radius, 1.0), square = bellOf(radius, 2.0);
     const auto round = [&](const cv::Mat &values) {
         cv::Mat out;
@@ -216,7 +209,7 @@ Fits fitsOf(const Evidence &of, double radius)
                   wkv = under(value, bell), wvv = round(squared), n = round(known), inside = under(known, bell);
     const double whole = std::pow(2.0 * reach + 1.0, 2.0), wholeInside = std::pow(cv::sum(bell)[0], 2.0);
     Fits out;
-    for (cv::Mat *m : {&out.depth, &out.sureness, &out.roughness})
+    for (cv::Mat *m : {&out.depth, &out.sureness})
         *m = cv::Mat(w.size(), CV_32F, cv::Scalar(0));
     for (int y = 0; y < w.rows; ++y)
         for (int x = 0; x < w.cols; ++x) {
@@ -233,207 +226,25 @@ Fits fitsOf(const Evidence &of, double radius)
             const double left = std::max(0.0, vv - level * v + depth * kv); // weighted squares that the fit leaves
             const double rough = std::sqrt(left / std::max(1.0, count - 2.0));
             out.depth.at<float>(y, x) = float(depth);
-            out.roughness.at<float>(y, x) = float(rough);
             out.sureness.at<float>(y, x) = float(depth / (std::sqrt(sum / spread) * std::max(1.0, rough)));
         }
     return out;
 }
 
-Evidence together(const std::vector<Evidence> &all, size_t without)
+/// What all say: means by their weights.
+Evidence together(const std::vector<Evidence> &all)
 {
     Evidence out{cv::Mat(all.front().residual.size(), CV_32F, cv::Scalar(0)),
                  cv::Mat(all.front().residual.size(), CV_32F, cv::Scalar(0))};
-    for (size_t i = 0; i < all.size(); ++i)
-        if (i != without) {
-            out.residual += all[i].residual.mul(all[i].weight);
-            out.weight += all[i].weight;
-        }
+    for (const Evidence &one : all) {
+        out.residual += one.residual.mul(one.weight);
+        out.weight += one.weight;
+    }
     for (int y = 0; y < out.weight.rows; ++y)
         for (int x = 0; x < out.weight.cols; ++x)
             if (const float w = out.weight.at<float>(y, x); w > 0.0f)
                 out.residual.at<float>(y, x) /= w;
     return out;
-}
-
-/// What a fit says at one place and in one of the quarters round it.
-struct LocalFit {
-    double depth = 0.0, deviation = 1e9, left = 0.0, count = 0.0;
-};
-
-/// `quarter` -1: all round. Quarters overlap in nothing; the level is that of all round.
-LocalFit fitAt(const Evidence &of, const cv::Point2d &at, double radius, int quarter)
-{
-    double w = 0, k = 0, kk = 0, v = 0, kv = 0, vv = 0, n = 0;
-    const int reach = int(std::ceil(kWindow * radius));
-    for (int dy = -reach; dy <= reach; ++dy)
-        for (int dx = -reach; dx <= reach; ++dx) {
-            const int x = int(at.x) + dx, y = int(at.y) + dy;
-            const double ex = x + 0.5 - at.x, ey = y + 0.5 - at.y, d = std::hypot(ex, ey) / radius;
-            if (x < 0 || y < 0 || x >= of.weight.cols || y >= of.weight.rows || d > kWindow)
-                continue;
-            if (quarter >= 0 &&
-                (int(std::floor((std::atan2(ey, ex) + std::numbers::pi) / (std::numbers::pi / 2.0))) & 3) != quarter)
-                continue;
-            const double weight = double(of.weight.at<float>(y, x));
-            if (!(weight > 0.0))
-                continue;
-            const double inner = std::max(0.0, 1.0 - d * d), shape = inner * inner,
-                         value = double(of.residual.at<float>(y, x));
-            w += weight;
-            k += weight * shape;
-            kk += weight * shape * shape;
-            v += weight * value;
-            kv += weight * shape * value;
-            vv += weight * value * value;
-            ++n;
-        }
-    const double spread = w * kk - k * k;
-    LocalFit out{.count = n};
-    if (!(spread > 1e-6 * w * kk) || n < 8.0)
-        return out;
-    out.depth = -(w * kv - k * v) / spread;
-    const double level = (v + out.depth * k) / w;
-    const double rough = std::sqrt(std::max(0.0, vv - level * v + out.depth * kv) / (n - 2.0));
-    out.deviation = std::sqrt(w / spread) * std::max(1.0, rough);
-    out.left = rough * std::sqrt(n / w); // stops: RMS about the fit
-    return out;
-}
-
-/// Dark on all sides, as far as noise lets anybody tell.
-bool isRound(const Evidence &of, const cv::Point2d &at, double radius, double depth)
-{
-    constexpr double kShare = 0.4, kDeviations = 2.0;
-    for (int quarter = 0; quarter < 4; ++quarter) {
-        const LocalFit fit = fitAt(of, at, radius, quarter);
-        if (fit.depth + kDeviations * fit.deviation < kShare * depth || fit.depth < 0.1 * depth)
-            return false;
-    }
-    return true;
-}
-
-/// Round it no direction is darker or lighter than the others by much of its depth, as it is along lines and edges. Opposite
-/// directions count together, so that light may slope.
-bool isAlone(const Evidence &of, const cv::Point2d &at, double radius, double depth, double inner, double outer)
-{
-    constexpr int kDirections = 4;
-    constexpr double kShare = 0.35, kDeviations = 2.0;
-    std::array<double, kDirections> sums{}, weights{};
-    const int reach = int(std::ceil(outer * radius));
-    for (int dy = -reach; dy <= reach; ++dy)
-        for (int dx = -reach; dx <= reach; ++dx) {
-            const int x = int(at.x) + dx, y = int(at.y) + dy;
-            const double ex = x + 0.5 - at.x, ey = y + 0.5 - at.y, d = std::hypot(ex, ey) / radius;
-            if (x < 0 || y < 0 || x >= of.weight.cols || y >= of.weight.rows || d < inner || d > outer)
-                continue;
-            const double turn = std::atan2(ey, ex) / std::numbers::pi + 1.0; // 0 to 2
-            const auto direction = size_t(std::lround(turn * kDirections)) % kDirections;
-            const double weight = double(of.weight.at<float>(y, x));
-            sums[direction] += weight * double(of.residual.at<float>(y, x));
-            weights[direction] += weight;
-        }
-    double sum = 0.0, weight = 0.0;
-    for (int i = 0; i < kDirections; ++i) {
-        sum += sums[size_t(i)];
-        weight += weights[size_t(i)];
-    }
-    for (int i = 0; i < kDirections; ++i)
-        if (weights[size_t(i)] > 0.0 && std::abs(sums[size_t(i)] / weights[size_t(i)] - sum / weight) >
-                                            kShare * depth + kDeviations / std::sqrt(weights[size_t(i)]))
-            return false;
-    return true;
-}
-
-/// Whether frames agree on the depth: the ones but that which says most for it find most of it too, surely, and none that can
-/// tell finds another one. Dust takes the same share of any light.
-bool isShared(const std::vector<Evidence> &frames, const cv::Point2d &at, double radius, double depth)
-{
-    constexpr double kShare = 0.6, kSureOfRest = 3.5, kTells = 0.25, kDeviations = 2.5, kOff = 0.3;
-    double sum = 0.0, weights = 0.0, most = 0.0, mostWeight = 0.0, mostDepth = 0.0;
-    int count = 0;
-    for (const Evidence &frame : frames) {
-        const LocalFit fit = fitAt(frame, at, radius, -1);
-        if (fit.deviation >= 1e8)
-            continue;
-        if (fit.deviation < kTells * depth && std::abs(fit.depth - depth) > kDeviations * fit.deviation + kOff * depth)
-            return false;
-        ++count;
-        const double weight = 1.0 / (fit.deviation * fit.deviation);
-        sum += weight * fit.depth;
-        weights += weight;
-        if (weight * fit.depth > most) {
-            most = weight * fit.depth;
-            mostWeight = weight;
-            mostDepth = fit.depth;
-        }
-    }
-    if (count < 2)
-        return false;
-    const double rest = weights - mostWeight, left = (sum - mostWeight * mostDepth) / rest;
-    return left > kShare * depth && left * std::sqrt(rest) > kSureOfRest;
-}
-
-/// Light all round is smooth: what the fit leaves is a small part of the depth, over a window twice as wide.
-bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius, double depth)
-{
-    constexpr double kLeft = 1.0 / 3.0, kWider = 2.0;
-    // A plane and the speck, least squares over a wide window.
-    const int reach = int(std::ceil(kWider * kWindow * radius));
-    cv::Matx<double, 4, 4> normal = cv::Matx<double, 4, 4>::zeros();
-    cv::Matx<double, 4, 1> right = cv::Matx<double, 4, 1>::zeros();
-    double squares = 0.0, n = 0.0, noise = 0.0;
-    for (int dy = -reach; dy <= reach; ++dy)
-        for (int dx = -reach; dx <= reach; ++dx) {
-            const int x = int(at.x) + dx, y = int(at.y) + dy;
-            const double ex = (x + 0.5 - at.x) / radius, ey = (y + 0.5 - at.y) / radius, d = std::hypot(ex, ey);
-            if (d > kWider * kWindow)
-                continue;
-            if (x < 0 || y < 0 || x >= light.weight.cols || y >= light.weight.rows ||
-                !(light.weight.at<float>(y, x) > 0.0f))
-                return false;
-            const double inner = std::max(0.0, 1.0 - d * d), value = double(light.residual.at<float>(y, x));
-            const std::array<double, 4> terms{1.0, ex, ey, -inner * inner};
-            for (int i = 0; i < 4; ++i) {
-                for (int j = 0; j < 4; ++j)
-                    normal(i, j) += terms[size_t(i)] * terms[size_t(j)];
-                right(i, 0) += terms[size_t(i)] * value;
-            }
-            squares += value * value;
-            noise += 1.0 / double(light.weight.at<float>(y, x));
-            ++n;
-        }
-    cv::Matx<double, 4, 1> found;
-    if (!cv::solve(normal, right, found, cv::DECOMP_CHOLESKY))
-        return false;
-    const double left = std::max(0.0, squares - (right.t() * found)(0, 0)) / n;
-    const double structure = std::sqrt(std::max(0.0, left - noise / n));
-    return found(3, 0) > 0.5 * depth && structure < kLeft * found(3, 0);
-}
-
-/// The place and the radius that fit best, and the depth with them: what was found at one of a few radii is known better.
-void refine(const Evidence &of, cv::Point2d &at, double &radius, double &depth)
-{
-    constexpr double kSmaller = 0.7, kLarger = 2.4, kStep = 1.12, kBeside = 2.0, kHalf = 0.5; // radii; pixels
-    double most = 0.0;
-    const auto tryOne = [&](const cv::Point2d &place, double r) {
-        const LocalFit fit = fitAt(of, place, r, -1);
-        if (fit.depth / fit.deviation <= most)
-            return false;
-        most = fit.depth / fit.deviation;
-        depth = fit.depth;
-        return true;
-    };
-    const double found = radius;
-    for (double r = kSmaller * found; r <= kLarger * found; r *= kStep)
-        if (tryOne(at, r))
-            radius = r;
-    const cv::Point2d from = at;
-    for (double dy = -kBeside; dy <= kBeside; dy += kHalf)
-        for (double dx = -kBeside; dx <= kBeside; dx += kHalf)
-            if (const cv::Point2d place(from.x + dx, from.y + dy); tryOne(place, radius))
-                at = place;
-    for (double r = kSmaller * found; r <= kLarger * found; r *= kStep)
-        if (tryOne(at, r))
-            radius = r;
 }
 
 struct Peak {
@@ -531,9 +342,8 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
             Evidence &one = still.emplace_back(Evidence{std::move(lights[i].stops), std::move(lights[i].weight)});
             levelOut(one);
         }
-        const size_t all = frames.size();
-        const Evidence scene = together(moved, all);
-        const Evidence light = together(still, all);
+        const Evidence scene = together(moved);
+        const Evidence light = together(still);
         // Light itself speaks only where no second frame saw the place from elsewhere.
         cv::Mat unseen(scene.weight.size(), CV_8U, cv::Scalar(255));
         for (const Evidence &one : moved)
@@ -561,11 +371,11 @@ std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &
                 continue;
             kept.push_back(p); // also what is none: its flank is not asked again
             const bool isDust = p.moved ? isRound(scene, p.at, p.radius, p.depth) &&
-                                              isAlone(scene, p.at, p.radius, p.depth, 1.15, kWindow) &&
+                                              isAlone(scene, p.at, p.radius, p.depth, 1.15, kSpeckWindow) &&
                                               isShared(moved, p.at, p.radius, p.depth)
                                         : isRound(light, p.at, p.radius, p.depth) &&
-                                              isAlone(light, p.at, p.radius, p.depth, 1.15, kWindow) &&
-                                              isAlone(light, p.at, p.radius, p.depth, kWindow, 3.0) &&
+                                              isAlone(light, p.at, p.radius, p.depth, 1.15, kSpeckWindow) &&
+                                              isAlone(light, p.at, p.radius, p.depth, kSpeckWindow, 3.0) &&
                                               isOnSmoothLight(light, p.at, p.radius, p.depth);
             if (!isDust)
                 continue;
