@@ -2,51 +2,17 @@
 
 #include "base/quick_math.h"
 #include "mend/membrane.h"
+#include "mend/stroke_p.h"
 #include "mend/weave.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <functional>
-#include <limits>
-#include <numbers>
 #include <numeric>
 
 namespace yolk {
 namespace {
-
-constexpr double kRing = 1.0 / 3.0; // width of the ring, in radii
-
-double between(const Point &a, const Point &b)
-{
-    const double dx = a.x - b.x, dy = a.y - b.y;
-    return std::sqrt(dx * dx + dy * dy);
-}
-
-double toSegment(const Point &p, const Point &a, const Point &b)
-{
-    const double dx = b.x - a.x, dy = b.y - a.y, square = dx * dx + dy * dy;
-    const double t = square > 0.0 ? std::clamp(((p.x - a.x) * dx + (p.y - a.y) * dy) / square, 0.0, 1.0) : 0.0;
-    return between(p, {a.x + t * dx, a.y + t * dy});
-}
-
-double toLine(const Point &p, const std::vector<Point> &line)
-{
-    double out = between(p, line.front());
-    for (size_t i = 1; i < line.size(); ++i)
-        out = std::min(out, toSegment(p, line[i - 1], line[i]));
-    return out;
-}
-
-/// Without points that are close to the one before: the line stays within a tenth of the radius.
-std::vector<Point> simplified(const std::vector<Point> &points, double radius)
-{
-    std::vector<Point> out{points.front()};
-    for (size_t i = 1; i < points.size(); ++i)
-        if (i + 1 == points.size() || between(points[i], out.back()) > 0.3 * radius)
-            out.push_back(points[i]);
-    return out;
-}
 
 Point middleOf(const std::vector<Point> &points)
 {
@@ -58,30 +24,6 @@ Point middleOf(const std::vector<Point> &points)
     return out;
 }
 
-Rect boxOf(const std::vector<Point> &points, double reach)
-{
-    double x0 = points.front().x, x1 = x0, y0 = points.front().y, y1 = y0;
-    for (const Point &p : points) {
-        x0 = std::min(x0, p.x);
-        x1 = std::max(x1, p.x);
-        y0 = std::min(y0, p.y);
-        y1 = std::max(y1, p.y);
-    }
-    return {int(std::floor(x0 - reach)), int(std::floor(y0 - reach)), int(std::ceil(x1 + reach)) + 1,
-            int(std::ceil(y1 + reach)) + 1};
-}
-
-Rect within(const Rect &area, int width, int height)
-{
-    return {std::clamp(area.x0, 0, width), std::clamp(area.y0, 0, height), std::clamp(area.x1, 0, width),
-            std::clamp(area.y1, 0, height)};
-}
-
-Rect shifted(const Rect &area, int x, int y)
-{
-    return {area.x0 + x, area.y0 + y, area.x1 + x, area.y1 + y};
-}
-
 /// Distances of the pixels of an area from a line.
 Image<float> distancesIn(const Rect &area, const std::vector<Point> &line)
 {
@@ -90,22 +32,6 @@ Image<float> distancesIn(const Rect &area, const std::vector<Point> &line)
         for (int x = 0; x < out.width(); ++x)
             out.row(0, y)[x] = float(toLine({area.x0 + x + 0.5, area.y0 + y + 0.5}, line));
     return out;
-}
-
-/// Light for its logarithm: a hundredth of the mean of a piece, so that noise round black does not count.
-float toeOf(const Image<float> &light)
-{
-    constexpr double kShare = 0.01, kLeast = 1e-7;
-    double sum = 0.0;
-    for (int y = 0; y < light.height(); ++y)
-        for (int x = 0; x < light.width(); ++x)
-            sum += std::max(0.0, double(light.row(1, y)[x]));
-    return float(std::max(kLeast, kShare * sum / double(light.shape().pixels())));
-}
-
-float stopOf(float light, float toe)
-{
-    return quickLog2(std::max(light + toe, 0.1f * toe));
 }
 
 /// What lies at the source, pixel by pixel of an area.
@@ -334,206 +260,6 @@ MendPatch mended(const MendedLight &picture, const MendStroke &stroke)
                 if (share > 0.5f)
                     out.clipped.row(0, y)[x] = there.clipped.row(0, top + y)[left + x];
             }
-    }
-    return out;
-}
-
-namespace {
-
-/// Log light of an area on fewer pixels, `fewer` x `fewer` of the picture in one; places count from the picture's corner.
-class Stops {
-public:
-    Stops(const MendedLight &picture, const Rect &area, int fewer, float toe)
-        : x_(area.x0 / fewer), y_(area.y0 / fewer),
-          stops_(std::max(1, area.x1 / fewer - x_), std::max(1, area.y1 / fewer - y_), 3)
-    {
-        const Rect whole{x_ * fewer, y_ * fewer, (x_ + stops_.width()) * fewer, (y_ + stops_.height()) * fewer};
-        const Image<float> light = picture.light(whole);
-        const float share = 1.0f / float(fewer * fewer);
-        for (int c = 0; c < 3; ++c)
-            for (int y = 0; y < stops_.height(); ++y)
-                for (int x = 0; x < stops_.width(); ++x) {
-                    float sum = 0.0f;
-                    for (int v = 0; v < fewer; ++v)
-                        for (int u = 0; u < fewer; ++u)
-                            sum += light.row(c, y * fewer + v)[x * fewer + u];
-                    stops_.row(c, y)[x] = stopOf(sum * share, toe);
-                }
-    }
-    bool holds(int x, int y) const { return x >= x_ && y >= y_ && x < x_ + stops_.width() && y < y_ + stops_.height(); }
-    double at(int channel, int x, int y) const { return double(stops_.row(channel, y - y_)[x - x_]); }
-
-private:
-    int x_, y_;
-    Image<float> stops_;
-};
-
-struct Moments {
-    double sum = 0.0, squares = 0.0, count = 0.0;
-    void add(double value)
-    {
-        sum += value;
-        squares += value * value;
-        ++count;
-    }
-    double mean() const { return count > 0.0 ? sum / count : 0.0; }
-    double variance() const { return count > 0.0 ? std::max(0.0, squares / count - mean() * mean()) : 0.0; }
-};
-
-/// What a stroke is compared by: some places of its ring, with their log light, and some within it.
-class Fit {
-public:
-    Fit(const MendedLight &picture, const MendStroke &stroke, const std::vector<Point> &line, int fewer, float toe)
-        : fewer_(fewer)
-    {
-        constexpr size_t kMostSamples = 1200;
-        const double ring = std::max(2.0 * fewer, kRing * stroke.radius);
-        const Rect box = within(boxOf(line, stroke.radius + ring), picture.width(), picture.height());
-        for (int y = box.y0 / fewer; y < box.y1 / fewer; ++y)
-            for (int x = box.x0 / fewer; x < box.x1 / fewer; ++x)
-                if (const double d = toLine({(x + 0.5) * fewer, (y + 0.5) * fewer}, line); d <= stroke.radius + ring)
-                    (d < stroke.radius ? inside_ : ring_).push_back({x, y});
-        thin(ring_, kMostSamples);
-        thin(inside_, kMostSamples);
-        const Stops here(picture, box, fewer, toe);
-        for (int c = 0; c < 3; ++c)
-            for (const Place &p : ring_)
-                here_[size_t(c)].push_back(here.at(c, p.x, p.y));
-    }
-    int fewer() const { return fewer_; }
-    /// Of a source so many coarse pixels away; infinite where it lies beside what is known.
-    double costOf(const Stops &stops, int dx, int dy) const
-    {
-        const auto isKnown = [&](const Place &p) { return stops.holds(p.x + dx, p.y + dy); };
-        if (!std::ranges::all_of(ring_, isKnown) || !std::ranges::all_of(inside_, isKnown))
-            return std::numeric_limits<double>::infinity();
-        double out = 0.0;
-        for (int c = 0; c < 3; ++c) {
-            Moments difference, ring, inside, here;
-            for (size_t i = 0; i < ring_.size(); ++i) {
-                const double there = stops.at(c, ring_[i].x + dx, ring_[i].y + dy), own = here_[size_t(c)][i];
-                here.add(own);
-                difference.add(own - there);
-                ring.add(there);
-            }
-            for (const Place &p : inside_)
-                inside.add(stops.at(c, p.x + dx, p.y + dy));
-            constexpr double kShift = 0.1, kNoVariance = 1e-9;
-            const double own = here.variance(), other = ring.variance();
-            const double unlike = 2.0 * own * difference.variance() / (own + other + kNoVariance);
-            const double strange = inside.variance() + std::pow(inside.mean() - ring.mean(), 2.0) - other;
-            const auto rougher = [&](double variance) { return std::pow(std::sqrt(variance) - std::sqrt(own), 2.0); };
-            out += unlike + rougher(other) + rougher(inside.variance()) + std::max(0.0, strange) +
-                   kShift * difference.mean() * difference.mean();
-        }
-        return out;
-    }
-
-private:
-    struct Place {
-        int x, y;
-    };
-    static void thin(std::vector<Place> &places, size_t most)
-    {
-        const size_t step = places.size() / most + 1;
-        std::vector<Place> kept;
-        for (size_t i = 0; i < places.size(); i += step)
-            kept.push_back(places[i]);
-        places = std::move(kept);
-    }
-
-    int fewer_;
-    std::vector<Place> ring_, inside_;
-    std::array<std::vector<double>, 3> here_; ///< of the ring
-};
-
-struct Candidate {
-    int x, y; ///< pixels
-    double cost;
-};
-
-} // namespace
-
-std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &stroke, size_t most)
-{
-    constexpr std::array kWays{2.2, 2.8, 3.6, 4.6, 6.0, 8.0, 11.0, 16.0}; // radii
-    constexpr int kAngles = 24;
-    constexpr double kCoarse = 10.0;  // pixels of the radius that are enough to see by
-    constexpr double kNothing = 4e-4; // square of 0.02 stops: differences that nobody sees
-    const std::vector<Point> line = simplified(stroke.points, stroke.radius);
-    const double farthest = kWays.back() * stroke.radius;
-    const Rect area = within(boxOf(line, farthest + 1.5 * stroke.radius + 2.0), picture.width(), picture.height());
-    if (area.empty())
-        return {};
-    const int fewer = std::max(1, int(stroke.radius / kCoarse));
-    const float toe = toeOf(picture.light(within(boxOf(line, 2.0 * stroke.radius), picture.width(), picture.height())));
-    const Fit coarse(picture, stroke, line, fewer, toe), fine(picture, stroke, line, 1, toe);
-    const Stops round(picture, area, fewer, toe);
-    const auto isBeside = [&](double x, double y) { // the source touches nothing that is mended
-        return std::ranges::all_of(line, [&](const Point &p) {
-            return toLine({p.x + x, p.y + y}, line) >= 2.0 * stroke.radius + 1.0;
-        });
-    };
-    const auto costOf = [&](const Fit &fit, const Stops &stops, int x, int y) {
-        if (!isBeside(x, y))
-            return std::numeric_limits<double>::infinity();
-        const double seam =
-            fit.costOf(stops, int(std::lround(double(x) / fit.fewer())), int(std::lround(double(y) / fit.fewer())));
-        return (seam + kNothing) * (1.0 + std::hypot(x, y) / farthest); // of two alike the nearer one
-    };
-    std::vector<Candidate> found;
-    for (const double way : kWays)
-        for (int i = 0; i < kAngles; ++i) {
-            const double angle = 2.0 * std::numbers::pi * (i + 0.5 * std::fmod(way, 2.0)) / kAngles;
-            const int x = int(std::lround(way * stroke.radius * std::cos(angle))),
-                      y = int(std::lround(way * stroke.radius * std::sin(angle)));
-            if (const double cost = costOf(coarse, round, x, y); std::isfinite(cost))
-                found.push_back({x, y, cost});
-        }
-    std::ranges::sort(found, {}, &Candidate::cost);
-    // What is moved further lies apart, so that there is something to choose from.
-    const auto areApart = [&](const Candidate &a, const Candidate &b) {
-        return std::hypot(a.x - b.x, a.y - b.y) >= stroke.radius;
-    };
-    std::vector<Candidate> moved;
-    for (const Candidate &c : found)
-        if (moved.size() < 2 * most && std::ranges::all_of(moved, [&](const Candidate &m) { return areApart(c, m); }))
-            moved.push_back(c);
-    found = std::move(moved);
-    const auto move = [&](Candidate &c, const Fit &fit, const Stops &stops,
-                          int step) { // no farther than half the radius
-        const Candidate from = c;
-        while (step >= fit.fewer()) {
-            const Candidate before = c;
-            for (const auto &[dx, dy] :
-                 {std::pair(step, 0), std::pair(-step, 0), std::pair(0, step), std::pair(0, -step)}) {
-                const int x = before.x + dx, y = before.y + dy;
-                if (std::hypot(x - from.x, y - from.y) > std::max(2.0, 0.5 * stroke.radius))
-                    continue;
-                if (const double cost = costOf(fit, stops, x, y); cost < c.cost)
-                    c = {x, y, cost};
-            }
-            if (c.cost >= before.cost)
-                step /= 2;
-        }
-    };
-    for (Candidate &c : found) {
-        move(c, coarse, round, std::max(fewer, int(stroke.radius / 2.0)));
-        if (fewer == 1)
-            continue;
-        // To the pixel.
-        const Rect there = shifted(boxOf(line, 1.5 * stroke.radius + 2.0 + 2.0 * fewer), c.x, c.y);
-        const Stops near(picture, within(there, picture.width(), picture.height()), 1, toe);
-        c.cost = costOf(fine, near, c.x, c.y);
-        move(c, fine, near, fewer);
-    }
-    std::ranges::sort(found, {}, &Candidate::cost);
-    std::vector<Point> out;
-    for (const Candidate &c : found) {
-        const Point at{double(c.x), double(c.y)};
-        const auto isNear = [&](const Point &other) { return between(at, other) < 0.5 * stroke.radius; };
-        if (out.size() < most && std::isfinite(c.cost) && std::ranges::none_of(out, isNear))
-            out.push_back(at);
     }
     return out;
 }
