@@ -72,7 +72,7 @@ void benchExport(Report &report, const std::string &folder)
     all.geometry.left = 0.02;
     all.lens.vignetting = 0.5;
     const auto seconds = [&](const Recipe &recipe) {
-        return medianSeconds(1, [&] { exportPicture(set.sources, recipe, set.measured, path, 0, 0, ctx); });
+        return medianSeconds(1, [&] { exportPicture(set.sources, recipe, set.measured, {path}, ctx); });
     };
     seconds(plain); // which merges
     Recipe areas = plain;

@@ -53,6 +53,8 @@ void benchLights(Report &report, const std::string &folder);
 void benchStraighten(Report &report, const std::string &folder);
 /// geometry.export_ratio, areas.export_ratio: what they cost in a file of 24 megapixels
 void benchExport(Report &report, const std::string &folder);
+/// deliver.tiff_ratio, deliver.jpeg_ratio: a file over its picture and its codec; deliver.stop_ms
+void benchDeliver(Report &report, const std::string &folder);
 /// areas.*: things painted over roughly, kept to their edges
 void benchAreas(Report &report, const std::string &folder);
 /// finish.*: noise and veils taken out of unseen worlds, and what the Finish step costs in a file of 24 megapixels

@@ -42,6 +42,7 @@ int main(int argc, char **argv)
         {QStringLiteral("lights"), &benchLights},
         {QStringLiteral("straighten"), &benchStraighten},
         {QStringLiteral("geometry"), &benchExport},
+        {QStringLiteral("deliver"), &benchDeliver},
         {QStringLiteral("areas"), &benchAreas},
         {QStringLiteral("finish"), &benchFinish},
         {QStringLiteral("mend"), &benchMend},

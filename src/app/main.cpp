@@ -8,6 +8,7 @@
 #include "theme/theme.h"
 
 #include <QCommandLineParser>
+#include <QFileInfo>
 
 int main(int argc, char **argv)
 {
@@ -22,6 +23,12 @@ int main(int argc, char **argv)
     parser.addVersionOption();
     const QCommandLineOption demo(QStringLiteral("demo"), QStringLiteral("Open the demo bracket."));
     parser.addOption(demo);
+    const QCommandLineOption back(
+        QStringLiteral("return"),
+        QStringLiteral("For another program: \"Done\" writes the finished picture to FILE and "
+                       "ends with 0; a window that is closed otherwise ends with 1."),
+        QStringLiteral("FILE"));
+    parser.addOption(back);
     parser.addPositionalArgument(QStringLiteral("frames"), QStringLiteral("Files of one scene, or a folder."),
                                  QStringLiteral("[frames...]"));
     parser.process(application);
@@ -35,5 +42,10 @@ int main(int argc, char **argv)
     if (wanted.isEmpty())
         window.offerCutOff();
     window.open(wanted);
+    if (!parser.isSet(back))
+        return QApplication::exec();
+    window.returnTo(QFileInfo(parser.value(back)).absoluteFilePath());
+    QApplication::setQuitOnLastWindowClosed(false);
+    QObject::connect(&application, &QApplication::lastWindowClosed, &application, [] { QApplication::exit(1); });
     return QApplication::exec();
 }

@@ -9,6 +9,7 @@
 #include "canvas/readings_list.h"
 #include "compare_bar.h"
 #include "document/demo_sets.h"
+#include "document/export_shelf.h"
 #include "hold_keys.h"
 #include "keeping/history_panel.h"
 #include "keeping/stages_panel.h"
@@ -51,10 +52,11 @@ constexpr int kPanelWidth = 304;
 /// What a folder is searched for and the file dialog shows; whether a file can be read its content decides.
 const QStringList &pictureSuffixes()
 {
-    static const QStringList suffixes = QStringLiteral("jpg jpeg tif tiff png exr hdr pic dng 3fr arw cr2 cr3 dcr erf "
-                                                       "iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
-                                                       "sr2 srf srw x3f")
-                                            .split(QLatin1Char(' '));
+    static const QStringList suffixes =
+        QStringLiteral("jpg jpeg tif tiff png heic heif hif avif jxl exr hdr pic dng 3fr arw cr2 cr3 dcr erf "
+                       "iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
+                       "sr2 srf srw x3f")
+            .split(QLatin1Char(' '));
     return suffixes;
 }
 
@@ -96,6 +98,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     over->addWidget(inspectionCaption_, 0, 0, Qt::AlignHCenter | Qt::AlignTop);
     messages_ = new MessageStrip(this);
     offers_ = new OfferStrip(this);
+    waiting_ = new OfferStrip(this);
     versionsStrip_ = new VersionsStrip(document_, this);
     versionsStrip_->hide();
     scale_ = new LightScale(document_, this);
@@ -111,7 +114,9 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     finishPanel_ = new FinishPanel(document_, this);
     areasPanel_ = new AreasPanel(document_, this);
     geometryPanel_ = new GeometryPanel(document_, this);
-    exportPanel_ = new ExportPanel(document_, this);
+    exports_ = new ExportShelf(
+        QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + QStringLiteral("/exports"), this);
+    exportPanel_ = new ExportPanel(document_, exports_, this);
     panels_ = new QStackedWidget(this);
     panels_->setFixedWidth(kPanelWidth);
     panels_->setObjectName(QStringLiteral("panels"));
@@ -133,6 +138,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     auto *left = new QVBoxLayout(column_);
     left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(0);
+    left->addWidget(waiting_);
     left->addWidget(messages_);
     left->addWidget(offers_);
     middle_ = new QStackedWidget(this);
@@ -355,33 +361,6 @@ QStringList MainWindow::askForFrames()
     if (!paths.isEmpty())
         settings.setValue(key, QFileInfo(paths.front()).absolutePath());
     return paths;
-}
-
-void MainWindow::askAndExport()
-{
-    QString chosen;
-    QString path = QFileDialog::getSaveFileName(this, tr("Export picture"), document_->proposedPath(tr("-picture.tif")),
-                                                tr("TIFF, 16 bit (*.tif);;JPEG (*.jpg)"), &chosen);
-    if (path.isEmpty())
-        return;
-    if (QFileInfo(path).suffix().isEmpty())
-        path += chosen.contains(QStringLiteral("jpg")) ? QStringLiteral(".jpg") : QStringLiteral(".tif");
-    document_->exportPicture(path);
-}
-
-void MainWindow::askAndSaveRadiance()
-{
-    QString chosen;
-    QString path =
-        QFileDialog::getSaveFileName(this, tr("Save radiance"), document_->proposedPath(tr("-radiance.exr")),
-                                     tr("OpenEXR (*.exr);;Radiance HDR (*.hdr);;TIFF, 32 bit (*.tif)"), &chosen);
-    if (path.isEmpty())
-        return;
-    if (QFileInfo(path).suffix().isEmpty())
-        path += chosen.contains(QStringLiteral("hdr"))   ? QStringLiteral(".hdr")
-                : chosen.contains(QStringLiteral("tif")) ? QStringLiteral(".tif")
-                                                         : QStringLiteral(".exr");
-    document_->saveRadiance(path);
 }
 
 void MainWindow::refreshCommands()

@@ -24,6 +24,7 @@ class HoldKeys;
 class InspectionCaption;
 class MergePanel;
 class ExportPanel;
+class ExportShelf;
 class FinishPanel;
 class FramesPanel;
 class GeometryPanel;
@@ -80,6 +81,11 @@ public:
     void goTo(Step step);
     void showPanel(QWidget *panel); ///< stages() or historyPanel(); again: the step's own
     void offerCutOff();             ///< work of a window that ended without being closed
+    /// Another program waits for the finished picture in this file: "Done" writes it and ends the application with 0.
+    void returnTo(const QString &file);
+    OfferStrip *waiting() const { return waiting_; }
+    ExportPanel *exportPanel() const { return exportPanel_; }
+    ExportShelf *exportShelf() const { return exports_; }
 
 protected:
     void dragEnterEvent(QDragEnterEvent *event) override;
@@ -131,6 +137,9 @@ private:
     /// The pictures among files and in folders; when there are none, a message says so.
     QStringList picturesOrComplaint(const QStringList &paths);
     void askAndExport();
+    void exportTicked(); ///< as each ticked preset says
+    void askAndKeepExportPreset();
+    void askForExportProfile();
     void askAndSaveRadiance();
     void refreshCommands();
     void refreshMarks();
@@ -152,7 +161,7 @@ private:
     ReadingsList *readings_;
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
-    OfferStrip *offers_;
+    OfferStrip *offers_, *waiting_;
     EffectStrip *effects_;
     VersionsStrip *versionsStrip_;
     QWidget *column_;
@@ -173,6 +182,7 @@ private:
     AreasPanel *areasPanel_;
     GeometryPanel *geometryPanel_;
     ExportPanel *exportPanel_;
+    ExportShelf *exports_;
     StagesPanel *stages_;
     HistoryPanel *historyPanel_;
     QPushButton *picker_ = nullptr; // who asked for the next click on the picture

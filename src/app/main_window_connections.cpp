@@ -58,6 +58,9 @@ void MainWindow::connectParts()
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exportPanel_, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
+    connect(exportPanel_, &ExportPanel::presetsAsked, this, &MainWindow::exportTicked);
+    connect(exportPanel_, &ExportPanel::presetToKeepAsked, this, &MainWindow::askAndKeepExportPreset);
+    connect(exportPanel_, &ExportPanel::profileAsked, this, &MainWindow::askForExportProfile);
     connect(exportPanel_, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
     connect(sets_, &SetsView::openAsked, this, &MainWindow::openSet);
     connect(collection_, &Collection::loaded, this, [this] {

@@ -3,6 +3,7 @@
 
 #include "canvas/canvas.h"
 #include "document/demo_sets.h"
+#include "document/hand_over.h"
 #include "hold_keys.h"
 #include "keys_list.h"
 #include "lightscale/light_scale.h"
@@ -62,6 +63,13 @@ void MainWindow::makeMenus()
     file->addSeparator();
     needSet_ << addCommand(file, tr("&Export picture…"), QKeySequence(tr("Ctrl+E")), tr("Writes the finished picture."),
                            [this] { askAndExport(); });
+    needSet_ << addCommand(file, tr("Export as &ticked presets say"), QKeySequence(tr("Ctrl+Alt+E")),
+                           tr("Writes the picture once for each ticked export preset."), [this] { exportTicked(); });
+    needSet_ << addCommand(file, tr("&Hand over"), QKeySequence(tr("Ctrl+Shift+H")),
+                           tr("Runs another program on the picture; its command stands in the Export step."), [this] {
+                               goTo(Step::Export);
+                               document_->handOver()->start();
+                           });
     needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")),
                            tr("Writes the merged light."), [this] { askAndSaveRadiance(); });
 

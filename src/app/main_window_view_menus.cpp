@@ -166,11 +166,10 @@ void MainWindow::askForMonitorProfile()
 
 void MainWindow::makeInspectCommands(QMenu *view)
 {
-    const std::array keys{Qt::Key_L, Qt::Key_P, Qt::Key_S, Qt::Key_N, Qt::Key_C,
-                          Qt::Key_E, Qt::Key_M, Qt::Key_K, Qt::Key_U};
+    static const QStringList keys = QStringLiteral("L P S N C E M K U Shift+X").split(QLatin1Char(' '));
     for (int i = 0; i < int(keys.size()); ++i) {
         const InspectMode mode = InspectMode(i);
-        needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[size_t(i)]),
+        needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[i]),
                                inspectionHelp(mode) + QLatin1Char('.'), [this, mode] {
                                    const auto &now = document_->inspection();
                                    if (now && now->mode == mode) // the same key leads back

@@ -10,6 +10,7 @@
 #include <QCoreApplication>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLocale>
 #include <QPainter>
 #include <QToolButton>
 
@@ -43,7 +44,9 @@ constexpr std::array kWords{
           QT_TRANSLATE_NOOP("Inspection", "Where the second of two lights falls")},
     Words{QT_TRANSLATE_NOOP("Inspection", "Faint"),
           QT_TRANSLATE_NOOP("Inspection",
-                            "What is slightly darker or lighter than round it: dust, and seams of mending")}};
+                            "What is slightly darker or lighter than round it: dust, and seams of mending")},
+    Words{QT_TRANSLATE_NOOP("Inspection", "HDR"),
+          QT_TRANSLATE_NOOP("Inspection", "What of the lights above white a screen cuts")}};
 
 } // namespace
 
@@ -191,6 +194,11 @@ void InspectionCaption::refresh()
         break;
     case InspectMode::Faint:
         words += tr("  ·  what differs by a few percent from what lies round it");
+        break;
+    case InspectMode::Hdr:
+        words +=
+            tr("  ·  on a screen that goes %1 stops over white").arg(QLocale().toString(look->screenStops, 'f', 1));
+        patches << LegendStrip::Patch{document_->overlayColour(), tr("cut there"), Hatch::EndsWhite};
         break;
     case InspectMode::Movement:
         words += QStringLiteral("  ·  ") + (merged ? movementSummary(*merged) : QString());

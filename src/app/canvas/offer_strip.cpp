@@ -39,7 +39,8 @@ void OfferStrip::offer(const QString &text, const QList<Way> &ways, const QStrin
     };
     for (const Way &way : ways)
         add(way);
-    add({leave, tr("Leaves everything as it is."), {}});
+    if (!leave.isEmpty())
+        add({leave, tr("Leaves everything as it is."), {}});
     show();
 }
 

@@ -20,7 +20,7 @@ public:
         std::function<void()> take;
     };
     explicit OfferStrip(QWidget *parent = nullptr);
-    /// Replaces what was offered. Each way, and leaving it, ends the offer.
+    /// Replaces what was offered. Each way, and leaving it, ends the offer; without a word for leaving it stays.
     void offer(const QString &text, const QList<Way> &ways, const QString &leave);
     void withdraw();
     QString text() const;                           ///< empty while nothing is offered

@@ -1,5 +1,7 @@
 #include "document/document.h"
 
+#include "document/hand_over.h"
+#include "recipe/export_preset.h"
 #include "recipe/sections.h"
 #include "render/files/output.h"
 #include "render/files/radiance_export.h"
@@ -8,6 +10,7 @@
 
 #include <QDir>
 #include <QFileInfo>
+#include <QLocale>
 
 #include <algorithm>
 #include <cmath>
@@ -33,6 +36,8 @@ Document::Document(QObject *parent)
     areas_ = new Areas(this);
     mends_ = new Mends(this);
     dust_ = new Dust(this);
+    handOver_ = new HandOver(this);
+    connect(handOver_, &HandOver::failed, this, &Document::failed);
     lanes_ = {&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_, dust_->lane()};
     connect(areas_, &Areas::lookChanged, this, &Document::renderView);
     connect(areas_, &Areas::failed, this, &Document::failed);
@@ -299,12 +304,46 @@ void Document::findHistogram()
 
 void Document::exportPicture(const QString &path)
 {
-    writeFile(
-        tr("Exporting %1"), path,
-        [sources = sources_, recipe = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
-            yolk::exportPicture(sources, recipe, measured, file, 0, 0, ctx);
-            return QString();
-        });
+    exportRecipe(path, recipe());
+}
+
+void Document::exportRecipe(const QString &path, const Recipe &recipe, const std::function<void()> &written)
+{
+    const auto write = [sources = sources_, recipe, measured = *measured_, rating = rating()](const std::string &file,
+                                                                                              ExecContext &ctx) {
+        const PictureReport report = yolk::exportPicture(sources, recipe, measured, {file, 0, 0, rating}, ctx);
+        const QString size = tr("%1 × %2, %3")
+                                 .arg(report.width)
+                                 .arg(report.height)
+                                 .arg(QLocale().formattedDataSize(report.bytes, 1, QLocale::DataSizeSIFormat));
+        return recipe.output.mostKilobytes > 0.0 && report.quality > 0
+                   ? tr("%1, quality %2").arg(size).arg(report.quality)
+                   : size;
+    };
+    writeFile(tr("Exporting %1"), path, write, written);
+}
+
+QString Document::pathFor(const ExportSettings &settings, const QString &folder) const
+{
+    const Frame &reference = *bracket_->frames[bracket_->reference].frame;
+    const std::string &taken = reference.metadata.dateTime; // as Exif has it
+    const QSize size = area_.size();
+    const Shape shape = sizeUnder(settings, std::max(1, size.width()), std::max(1, size.height()));
+    const QString name = QFileInfo(QString::fromStdString(reference.path)).completeBaseName();
+    const auto dashed = [](std::string text) {
+        std::ranges::replace(text, ':', '-');
+        return text;
+    };
+    const std::string file = fileNameOf(settings.name, {{"name", name.toStdString()},
+                                                        {"set", QDir(this->folder()).dirName().toStdString()},
+                                                        {"date", dashed(taken.substr(0, 10))},
+                                                        {"time", taken.size() >= 19 ? dashed(taken.substr(11, 8)) : ""},
+                                                        {"camera", reference.metadata.camera},
+                                                        {"rating", std::to_string(rating())},
+                                                        {"width", std::to_string(shape.width)},
+                                                        {"height", std::to_string(shape.height)}});
+    return QDir(folder.isEmpty() ? this->folder() : folder)
+        .filePath(QString::fromStdString(file + suffixesOf(settings.format).front()));
 }
 
 QString Document::proposedPath(const QString &suffix) const

@@ -89,6 +89,8 @@ struct TasteRequest {
     std::optional<QRectF> region{}; ///< of the picture; empty: all of it
 };
 
+class HandOver;
+
 class Document : public QObject {
     Q_OBJECT
 public:
@@ -245,7 +247,7 @@ public:
     void setMonitor(std::shared_ptr<const MonitorProfile> monitor);
     void setProofing(bool on); ///< shows no colour that the exported file will not hold
     void requestView(const ViewRequest &request);
-    void viewAgain() { renderView(); } ///< what is tried on the canvas alone is another now
+    void viewAgain() { renderView(); }                        ///< what is tried on the canvas alone is another now
     void requestLoupe(const ViewRequest &request);            ///< answered by loupeReady()
     void requestDetail(const ViewRequest &request);           ///< answered by detailReady()
     const ViewPicture &overview() const { return overview_; } ///< the whole picture, small
@@ -279,6 +281,12 @@ public:
 
     // ---- keeping
     void exportPicture(const QString &path);
+    /// The picture under other settings, as these say; `written` is called when the file stands.
+    void exportRecipe(const QString &path, const Recipe &recipe, const std::function<void()> &written = {});
+    /// Where a file of such settings goes, in a folder or beside the frames: its pattern filled in, and its suffix.
+    /// Throws ArgumentError (a field that there is not).
+    QString pathFor(const ExportSettings &settings, const QString &folder = {}) const;
+    HandOver *handOver() const { return handOver_; }
     void saveRadiance(const QString &path);
     /// In the folder of the frames, by the name of the reference frame with `suffix`.
     QString proposedPath(const QString &suffix) const;
@@ -369,6 +377,7 @@ private:
     Recipe recipeOnCanvas() const;
     void viewIsNew();
     ViewJob jobFor(const ViewSource &source);
+    std::shared_ptr<const MonitorTransform> proof() const;
     void mergeForComparison(const Recipe &recipe);
     void discardViews();
     void renderView();
@@ -400,6 +409,9 @@ private:
     Areas *areas_ = nullptr;
     Mends *mends_ = nullptr;
     Dust *dust_ = nullptr;
+    HandOver *handOver_ = nullptr;
+    mutable std::optional<std::pair<TargetProfile, std::shared_ptr<const MonitorTransform>>>
+        proof_; // and of which monitor
     Comparison *comparison_;
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;

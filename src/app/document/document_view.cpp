@@ -128,6 +128,7 @@ std::optional<EndsOf> Document::shownEnds() const
 void Document::setMonitor(std::shared_ptr<const MonitorProfile> monitor)
 {
     monitor_ = std::move(monitor);
+    proof_.reset();
     viewIsNew();
 }
 
@@ -188,6 +189,22 @@ void Document::requestView(const ViewRequest &request)
     renderView();
 }
 
+/// What a profile from a file makes of the picture, while the export is proved and goes through one.
+std::shared_ptr<const MonitorTransform> Document::proof() const
+{
+    const ExportSettings &output = recipe().output;
+    if (!proofing_ || output.space != OutputSpace::Profile || output.profile.empty())
+        return nullptr;
+    try {
+        TargetProfile target{readTargetProfile(output.profile), output.intent};
+        if (!proof_ || proof_->first.bytes != target.bytes || proof_->first.intent != target.intent)
+            proof_.emplace(target, monitor_->proofOf(target));
+        return proof_->second;
+    } catch (const Error &) {
+        return nullptr; // the export will say it
+    }
+}
+
 ViewJob Document::jobFor(const ViewSource &source)
 {
     const int preview = previewReduction(sources_);
@@ -197,6 +214,7 @@ ViewJob Document::jobFor(const ViewSource &source)
                 .recipe = recipeOnCanvas(),
                 .overlay = overlay_,
                 .monitor = monitor_,
+                .proof = proof(),
                 .space = proofing_ ? recipe().output.space : monitor_->space(), // no colour that a file will not hold
                 .reduction = fullMergeReady() ? 1 : preview};
     // Of a frame the smallest decode that has a pixel for each of the screen's.
@@ -236,6 +254,7 @@ ViewJob Document::jobFor(const ViewSource &source)
         break;
     case ViewSource::Kind::PlainMerge:
         job.recipe.tone = {.method = ToneMethod::Plain, .exposure = automatic_.exposure};
+        job.recipe.returned = {};
         break;
     case ViewSource::Kind::Opening:
         showOther(history_.opening());

@@ -144,7 +144,7 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
     Image<float> display = displayOf(job, plan, job.space, request, ctx);
     if (look == AreaLook::Alone)
         fadeToGrey(mask, display);
-    QImage out = screenPicture(display.view(), job.monitor->from(job.space), ctx);
+    QImage out = screenPicture(display.view(), job.proof ? job.proof.get() : job.monitor->from(job.space), ctx);
     if (look == AreaLook::Hatched)
         paintMask(out, mask.view(), job.overlay, patternOrigin(view));
     if (job.ends) { // of what a file would hold, whatever the monitor takes

@@ -56,7 +56,8 @@ struct ViewJob {
     std::optional<std::pair<size_t, AreaLook>> area{};
     QColor overlay{};
     std::shared_ptr<const MonitorProfile> monitor{};
-    OutputSpace space = OutputSpace::Srgb; ///< that pictures are brought into before the monitor's own values
+    std::shared_ptr<const MonitorTransform> proof{}; ///< takes the place of the monitor's own: what a profile holds
+    OutputSpace space = OutputSpace::Srgb;           ///< that pictures are brought into before the monitor's own values
     int reduction = 1;
     bool exact = false; ///< of a picture that is made smaller: as a file would show it
     /// The part of our picture, full-resolution pixels, that this one of another size is laid over: as large as it fits.

@@ -72,7 +72,7 @@ template <class Section, class Field> QWidget *FieldControls::make(const Section
                            [&section, &field](Recipe &of, double value) { section.of(of).*field.member = value; }});
         control = slider;
     } else if constexpr (IsChoice<Field>) {
-        ChoiceRow *row = choiceRow(field, parent_);
+        ChoiceRow *row = choiceRow(field, parent_, columnsFor(field));
         connect(row, &ChoiceRow::chosen, this,
                 [this, &section, &field](int index) { set(section, field, field.choices[size_t(index)].value); });
         shown_.push_back([row, &section, &field](const Recipe &now, const Recipe &) {

@@ -25,6 +25,16 @@ template <class S, class E> ChoiceRow *choiceRow(const ChoiceField<S, E> &field,
     return new ChoiceRow(words(field.name), items, parent, columns);
 }
 
+/// In how many columns choices stand whose names do not fit beside each other in a panel; 0: they do.
+template <class S, class E> int columnsFor(const ChoiceField<S, E> &field)
+{
+    constexpr size_t kMostLetters = 38, kAround = 3; // of one row; what a button is wider than its name
+    size_t letters = 0;
+    for (const Choice<E> &choice : field.choices)
+        letters += choice.name.size() + kAround;
+    return letters > kMostLetters ? 3 : 0;
+}
+
 /// A column of groups that scrolls when the window is low.
 class Panel : public QScrollArea {
     Q_OBJECT

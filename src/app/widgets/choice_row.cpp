@@ -44,6 +44,12 @@ int ChoiceRow::index() const
     return group_->checkedId();
 }
 
+void ChoiceRow::setAvailable(int index, bool on)
+{
+    if (QAbstractButton *button = group_->button(index))
+        button->setVisible(on);
+}
+
 int ChoiceRow::count() const
 {
     return int(group_->buttons().size());

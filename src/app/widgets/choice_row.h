@@ -18,7 +18,8 @@ public:
     ChoiceRow(const QString &name, const QList<Item> &items, QWidget *parent = nullptr, int columns = 0);
     void setIndex(int index); ///< -1: none; emits nothing
     int index() const;
-    int count() const; ///< of choices
+    int count() const;                     ///< of choices
+    void setAvailable(int index, bool on); ///< one that is not is not shown
 
 Q_SIGNALS:
     void chosen(int index);

@@ -6,7 +6,9 @@
 #include <lcms2.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cstring>
+#include <fstream>
 
 namespace yolk {
 namespace {
@@ -138,27 +140,131 @@ const Primaries &primariesOf(OutputSpace space)
     case OutputSpace::DisplayP3:
         return kP3;
     case OutputSpace::Rec2020:
+    case OutputSpace::Profile:
         return kRec2020;
+    case OutputSpace::OpRgb:
+        return kOpRgb;
+    case OutputSpace::Romm:
+        return kRomm;
     case OutputSpace::Srgb:
         break;
     }
     return kRec709;
 }
 
+Transfer transferOf(OutputSpace space)
+{
+    return space == OutputSpace::OpRgb ? Transfer::OpRgb : space == OutputSpace::Romm ? Transfer::Romm : Transfer::Srgb;
+}
+
+namespace {
+
+const char *descriptionOf(OutputSpace space)
+{
+    switch (space) {
+    case OutputSpace::DisplayP3:
+        return "P3 primaries, D65, sRGB curve";
+    case OutputSpace::Rec2020:
+    case OutputSpace::Profile:
+        return "Rec. 2020 primaries, sRGB curve";
+    case OutputSpace::OpRgb:
+        return "opRGB";
+    case OutputSpace::Romm:
+        return "ROMM RGB";
+    case OutputSpace::Srgb:
+        break;
+    }
+    return "sRGB";
+}
+
+Curve curveOf(Transfer transfer)
+{
+    constexpr double kSrgbCurve[5] = {2.4, 1.0 / 1.055, 0.055 / 1.055, 1.0 / 12.92, 0.04045};      // [IEC61966-2-1]
+    constexpr double kRommCurve[5] = {1.8, 1.0, 0.0, 1.0 / 16.0, 1.0 / 32.0};                      // [ISO22028-2]
+    constexpr double kRec709Curve[5] = {1.0 / 0.45, 1.0 / 1.099, 0.099 / 1.099, 1.0 / 4.5, 0.081}; // [BT709]
+    switch (transfer) {
+    case Transfer::Pq:
+        throw ArgumentError("a colour profile of PQ: its codes are no shares of white");
+    case Transfer::Linear:
+        return Curve(cmsBuildGamma(nullptr, 1.0));
+    case Transfer::Rec709:
+        return Curve(cmsBuildParametricToneCurve(nullptr, 4, kRec709Curve));
+    case Transfer::OpRgb:
+        return Curve(cmsBuildGamma(nullptr, 563.0 / 256.0));
+    case Transfer::Romm:
+        return Curve(cmsBuildParametricToneCurve(nullptr, 4, kRommCurve));
+    default:
+        return Curve(cmsBuildParametricToneCurve(nullptr, 4, kSrgbCurve));
+    }
+}
+
+} // namespace
+
 std::vector<std::byte> iccProfile(OutputSpace space)
 {
-    constexpr double kSrgbCurve[5] = {2.4, 1.0 / 1.055, 0.055 / 1.055, 1.0 / 12.92, 0.04045}; // [IEC61966-2-1]
-    const Curve curve(cmsBuildParametricToneCurve(nullptr, 4, kSrgbCurve));
-    const char *name = space == OutputSpace::Srgb        ? "sRGB"
-                       : space == OutputSpace::DisplayP3 ? "P3 primaries, D65, sRGB curve"
-                                                         : "Rec. 2020 primaries, sRGB curve";
-    return makeProfile(primariesOf(space), curve.get(), name);
+    return iccProfile(primariesOf(space), transferOf(space), descriptionOf(space));
+}
+
+std::vector<std::byte> iccProfile(const Primaries &primaries, Transfer transfer, const std::string &description)
+{
+    return makeProfile(primaries, curveOf(transfer).get(), description);
+}
+
+std::vector<std::byte> readTargetProfile(const std::string &path)
+{
+    std::ifstream file(path, std::ios::binary);
+    if (!file)
+        throw InputError(path, std::strerror(errno));
+    constexpr std::streamoff kMost = 64 << 20; // bytes: the largest printers' tables have some
+    file.seekg(0, std::ios::end);
+    const std::streamoff size = file.tellg();
+    if (size <= 0 || size > kMost)
+        throw InputError(path, "is no colour profile");
+    std::vector<std::byte> out(static_cast<size_t>(size));
+    file.seekg(0);
+    file.read(reinterpret_cast<char *>(out.data()), size);
+    if (!file)
+        throw InputError(path, "cannot be read whole");
+    try {
+        static_cast<void>(ProfileTransform({out}));
+    } catch (const ArgumentError &e) {
+        throw InputError(path, e.what());
+    }
+    return out;
+}
+
+ProfileTransform::ProfileTransform(const TargetProfile &target)
+{
+    cmsSetLogErrorHandler(nullptr);
+    const Profile to(cmsOpenProfileFromMem(target.bytes.data(), cmsUInt32Number(target.bytes.size())));
+    if (!to)
+        throw ArgumentError("is no colour profile, or a damaged one");
+    if (cmsGetColorSpace(to.get()) != cmsSigRgbData)
+        throw ArgumentError("is a colour profile of another kind than RGB");
+    const std::vector<std::byte> bytes = linearIccProfile(kRec2020, "Linear light");
+    const Profile from(cmsOpenProfileFromMem(bytes.data(), cmsUInt32Number(bytes.size())));
+    const bool isRelative = target.intent == RenderingIntent::Relative;
+    cmsHTRANSFORM transform =
+        cmsCreateTransform(from.get(), TYPE_RGB_FLT, to.get(), TYPE_RGB_FLT, cmsUInt32Number(target.intent),
+                           cmsFLAGS_NOCACHE | (isRelative ? cmsFLAGS_BLACKPOINTCOMPENSATION : 0u));
+    if (!transform)
+        throw ArgumentError("is a colour profile that pictures cannot be written with: it lacks the way from light to "
+                            "code values");
+    transform_ = std::shared_ptr<void>(transform, cmsDeleteTransform);
+}
+
+void ProfileTransform::convert(std::span<const float> linear, std::span<float> codes) const
+{
+    if (linear.size() != codes.size() || linear.size() % 3 != 0)
+        throw ArgumentError("colours for a profile: there must be three for each pixel, as many as come out");
+    cmsDoTransform(transform_.get(), linear.data(), codes.data(), cmsUInt32Number(linear.size() / 3));
+    for (float &code : codes)
+        code = code > 0.0f ? std::min(code, 1.0f) : 0.0f; // NaN falls to 0
 }
 
 std::vector<std::byte> linearIccProfile(const Primaries &primaries, const std::string &description)
 {
-    const Curve curve(cmsBuildGamma(nullptr, 1.0));
-    return makeProfile(primaries, curve.get(), description);
+    return iccProfile(primaries, Transfer::Linear, description);
 }
 
 } // namespace yolk

@@ -39,14 +39,22 @@ bool holds(const Primaries &space, const Chromaticity &colour)
 
 } // namespace
 
-MonitorTransform::MonitorTransform(OutputSpace from, std::span<const std::byte> monitor)
+MonitorTransform::MonitorTransform(OutputSpace from, std::span<const std::byte> monitor, const TargetProfile *proof)
 {
     const Profile to = opened(monitor);
     const std::vector<std::byte> bytes = iccProfile(from);
     const Profile source(cmsOpenProfileFromMem(bytes.data(), cmsUInt32Number(bytes.size())));
-    cmsHTRANSFORM transform = // without its cache of one pixel threads may share it
-        cmsCreateTransform(source.get(), TYPE_RGB_16, to.get(), TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC,
-                           cmsFLAGS_NOCACHE | cmsFLAGS_HIGHRESPRECALC);
+    constexpr cmsUInt32Number kFlags =
+        cmsFLAGS_NOCACHE | cmsFLAGS_HIGHRESPRECALC; // without its cache of one pixel threads may share it
+    const Profile paper = proof ? opened(proof->bytes) : Profile();
+    cmsHTRANSFORM transform =
+        proof
+            ? cmsCreateProofingTransform(
+                  source.get(), TYPE_RGB_16, to.get(), TYPE_RGB_8, paper.get(), cmsUInt32Number(proof->intent),
+                  INTENT_RELATIVE_COLORIMETRIC,
+                  kFlags | cmsFLAGS_SOFTPROOFING |
+                      (proof->intent == RenderingIntent::Relative ? cmsFLAGS_BLACKPOINTCOMPENSATION : 0u))
+            : cmsCreateTransform(source.get(), TYPE_RGB_16, to.get(), TYPE_RGB_8, INTENT_RELATIVE_COLORIMETRIC, kFlags);
     if (!transform)
         throw ArgumentError("this colour profile cannot show pictures: it lacks the way from light to code values");
     transform_ = std::shared_ptr<void>(transform, cmsDeleteTransform);
@@ -97,6 +105,12 @@ MonitorProfile::MonitorProfile(std::vector<std::byte> profile) : bytes_(std::mov
     name_ = nameOf(monitor.get());
     space_ = spaceOf(monitor.get());
     (void)from(space_); // a profile that cannot show pictures is said now
+}
+
+std::shared_ptr<const MonitorTransform> MonitorProfile::proofOf(const TargetProfile &profile) const
+{
+    return std::make_shared<const MonitorTransform>(OutputSpace::Profile,
+                                                    bytes_.empty() ? iccProfile(OutputSpace::Srgb) : bytes_, &profile);
 }
 
 const MonitorTransform *MonitorProfile::from(OutputSpace space) const

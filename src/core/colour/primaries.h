@@ -29,10 +29,12 @@ struct Primaries {
     bool operator==(const Primaries &) const = default;
 };
 
-inline constexpr Chromaticity kD65{0.3127, 0.3290}, kD50{0.3457, 0.3585};                  // [CIE15]
-inline constexpr Primaries kRec709{{0.640, 0.330}, {0.300, 0.600}, {0.150, 0.060}, kD65};  // [BT709]
-inline constexpr Primaries kRec2020{{0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, kD65}; // [BT2020]
-inline constexpr Primaries kP3{{0.680, 0.320}, {0.265, 0.690}, {0.150, 0.060}, kD65};      // [RP431], white D65
+inline constexpr Chromaticity kD65{0.3127, 0.3290}, kD50{0.3457, 0.3585};                     // [CIE15]
+inline constexpr Primaries kRec709{{0.640, 0.330}, {0.300, 0.600}, {0.150, 0.060}, kD65};     // [BT709]
+inline constexpr Primaries kRec2020{{0.708, 0.292}, {0.170, 0.797}, {0.131, 0.046}, kD65};    // [BT2020]
+inline constexpr Primaries kP3{{0.680, 0.320}, {0.265, 0.690}, {0.150, 0.060}, kD65};         // [RP431], white D65
+inline constexpr Primaries kOpRgb{{0.640, 0.330}, {0.210, 0.710}, {0.150, 0.060}, kD65};      // [IEC61966-2-5]
+inline constexpr Primaries kRomm{{0.7347, 0.2653}, {0.1596, 0.8404}, {0.0366, 0.0001}, kD50}; // [ISO22028-2]
 inline constexpr Primaries kAp1{{0.713, 0.293}, {0.165, 0.830}, {0.128, 0.044}, {0.32168, 0.33767}}; // [S2014-004]
 
 Vector3 xyzOf(Chromaticity c); ///< with Y = 1

@@ -152,6 +152,8 @@ FramePtr loadFrame(const std::string &path)
     const PictureInfo info = frame->codec->readInfo(path);
     frame->metadata = readMetadata(path);
     complete(frame->metadata, info.library);
+    if (info.isUpright)
+        frame->metadata.turned = Orientation::Upright;
     try {
         frame->codeValues = info.camera       ? cameraCodeValues(*info.camera)
                             : info.bits == 32 ? radianceCodeValues(info)

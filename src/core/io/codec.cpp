@@ -25,10 +25,12 @@ const Codec &codecOf(const std::string &path)
     const size_t got = std::fread(head.data(), 1, head.size(), file.get());
     if (got == 0)
         throw InputError(path, "the file is empty");
-    for (const Codec *codec : {&kJpegCodec, &kRawCodec, &kTiffCodec, &kPngCodec, &kExrCodec, &kHdrCodec})
+    for (const Codec *codec :
+         {&kJpegCodec, &kRawCodec, &kTiffCodec, &kPngCodec, &kHeifCodec, &kJxlCodec, &kExrCodec, &kHdrCodec})
         if (codec->recognises(std::span(head).first(got), path))
             return *codec;
-    throw InputError(path, "is not a picture in a format that can be read (raw, DNG, TIFF, JPEG, PNG, EXR, HDR)");
+    throw InputError(path, "is not a picture in a format that can be read (raw, DNG, TIFF, JPEG, PNG, HEIF, AVIF, "
+                           "JPEG XL, EXR, HDR)");
 }
 
 void checkSize(const std::string &path, long long width, long long height)

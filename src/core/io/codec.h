@@ -37,6 +37,7 @@ struct PictureInfo {
     double codingVariance = 1.0 / 12.0;
     int sensorBits = 0;                                ///< raw files: of a stored sensor value
     std::optional<Primaries> primaries = std::nullopt; ///< radiance files that name theirs
+    bool isUpright = false;                            ///< rows come turned already, whatever the metadata say
     bool operator==(const PictureInfo &) const = default;
 };
 
@@ -96,6 +97,6 @@ inline constexpr double kLargestMegapixels = 512.0;
 /// Throws InputError when a declared size is not 1 x 1 up to kLargestMegapixels.
 void checkSize(const std::string &path, long long width, long long height);
 
-extern const Codec kExrCodec, kHdrCodec, kJpegCodec, kPngCodec, kRawCodec, kTiffCodec;
+extern const Codec kExrCodec, kHdrCodec, kHeifCodec, kJpegCodec, kJxlCodec, kPngCodec, kRawCodec, kTiffCodec;
 
 } // namespace yolk

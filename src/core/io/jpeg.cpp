@@ -162,16 +162,16 @@ void readRows(const std::string &path, int reduction, const RawOptions &, const 
 extern const Codec kJpegCodec{"JPEG", &recognises, &readInfo, [](int reduction) { return std::min(reduction, 8); },
                               &readRows};
 
-void writeJpeg(const std::string &path, int width, int height, int quality, std::span<const std::byte> profile,
-               const FillRow8 &fill, JpegChroma chroma)
+namespace {
+
+/// Throws ArgumentError, JpegFailure.
+void writeTo(FILE *file, int width, int height, int quality, std::span<const std::byte> profile, const FillRow8 &fill,
+             JpegChroma chroma)
 {
     if (width < 1 || height < 1 || width > 65500 || height > 65500)
         throw ArgumentError(textOf("JPEG of %d x %d pixels: sides must lie in 1 to 65500", width, height));
     if (quality < 1 || quality > 100)
         throw ArgumentError(textOf("JPEG quality %d: must lie in 1 to 100", quality));
-    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
-    if (!file)
-        throw OutputError(path, std::strerror(errno));
     struct Writer {
         jpeg_error_mgr errors{};
         jpeg_compress_struct info{};
@@ -184,32 +184,69 @@ void writeJpeg(const std::string &path, int width, int height, int quality, std:
         ~Writer() { jpeg_destroy_compress(&info); }
     } writer;
     jpeg_compress_struct &info = writer.info;
+    jpeg_stdio_dest(&info, file);
+    info.image_width = unsigned(width);
+    info.image_height = unsigned(height);
+    info.input_components = 3;
+    info.in_color_space = JCS_RGB;
+    jpeg_set_defaults(&info);
+    jpeg_set_quality(&info, quality, TRUE);
+    info.optimize_coding = TRUE;
+    if (chroma == JpegChroma::Full || (chroma == JpegChroma::Automatic && quality >= 90))
+        info.comp_info[0].h_samp_factor = info.comp_info[0].v_samp_factor = 1;
+    jpeg_start_compress(&info, TRUE);
+    if (!profile.empty())
+        jpeg_write_icc_profile(&info, reinterpret_cast<const JOCTET *>(profile.data()), unsigned(profile.size()));
+    std::vector<uint8_t> row(size_t(width) * 3);
+    for (int y = 0; y < height; ++y) {
+        fill(y, row);
+        JSAMPROW rows[1] = {row.data()};
+        jpeg_write_scanlines(&info, rows, 1);
+    }
+    jpeg_finish_compress(&info);
+}
+
+} // namespace
+
+void writeJpeg(const std::string &path, int width, int height, int quality, std::span<const std::byte> profile,
+               const FillRow8 &fill, JpegChroma chroma)
+{
+    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
+    if (!file)
+        throw OutputError(path, std::strerror(errno));
     try {
-        jpeg_stdio_dest(&info, file.get());
-        info.image_width = unsigned(width);
-        info.image_height = unsigned(height);
-        info.input_components = 3;
-        info.in_color_space = JCS_RGB;
-        jpeg_set_defaults(&info);
-        jpeg_set_quality(&info, quality, TRUE);
-        info.optimize_coding = TRUE;
-        if (chroma == JpegChroma::Full || (chroma == JpegChroma::Automatic && quality >= 90))
-            info.comp_info[0].h_samp_factor = info.comp_info[0].v_samp_factor = 1;
-        jpeg_start_compress(&info, TRUE);
-        if (!profile.empty())
-            jpeg_write_icc_profile(&info, reinterpret_cast<const JOCTET *>(profile.data()), unsigned(profile.size()));
-        std::vector<uint8_t> row(size_t(width) * 3);
-        for (int y = 0; y < height; ++y) {
-            fill(y, row);
-            JSAMPROW rows[1] = {row.data()};
-            jpeg_write_scanlines(&info, rows, 1);
-        }
-        jpeg_finish_compress(&info);
+        writeTo(file.get(), width, height, quality, profile, fill, chroma);
     } catch (const JpegFailure &failure) {
         throw OutputError(path, failure.reason);
     }
     if (std::fflush(file.get()) != 0)
         throw OutputError(path, std::strerror(errno));
+}
+
+std::vector<std::byte> encodeJpeg(int width, int height, int quality, std::span<const std::byte> profile,
+                                  const FillRow8 &fill, JpegChroma chroma)
+{
+    char *memory = nullptr;
+    size_t size = 0;
+    std::unique_ptr<FILE, int (*)(FILE *)> file(open_memstream(&memory, &size), &std::fclose);
+    if (!file)
+        throw std::bad_alloc();
+    const auto ended = [&] {
+        file.reset(); // only then is the memory whole
+        return std::unique_ptr<char, void (*)(void *)>(memory, &std::free);
+    };
+    try {
+        writeTo(file.get(), width, height, quality, profile, fill, chroma);
+    } catch (const JpegFailure &failure) {
+        ended();
+        throw Error(failure.reason);
+    } catch (...) {
+        ended();
+        throw;
+    }
+    const auto owner = ended();
+    const auto *first = reinterpret_cast<const std::byte *>(owner.get());
+    return {first, first + size};
 }
 
 } // namespace yolk

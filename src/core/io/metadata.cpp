@@ -113,28 +113,96 @@ void complete(Metadata &m, const Metadata &other)
         m.dateTime = other.dateTime;
 }
 
-void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture)
+namespace {
+
+Exiv2::ExifData exifOf(const std::string &source)
 {
-    const std::scoped_lock guard(lock());
-    Exiv2::ExifData taken;
     try {
         const auto from = Exiv2::ImageFactory::open(source);
         from->readMetadata();
-        taken = from->exifData();
+        return from->exifData();
     } catch (const std::exception &) {
-        // Nothing to copy; size and software below are still written.
+        return {}; // nothing to copy; size and software are still written
     }
+}
+
+/// ASCII as Exif asks; what is not becomes a question mark there, and stays whole in XMP.
+std::string asciiOf(const std::string &text)
+{
+    std::string out;
+    for (const char c : text)
+        if ((c & 0xC0) != 0x80) // further bytes of a character
+            out += (c & 0x80) ? '?' : c;
+    return out;
+}
+
+void fillExif(Exiv2::ExifData &exif, const std::string &source, const FinishedPicture &picture)
+{
+    if (picture.kept != KeptMetadata::None)
+        for (const Exiv2::Exifdatum &datum : exifOf(source))
+            if (isAboutThePicture(datum) &&
+                (picture.kept == KeptMetadata::All || datum.groupName() != std::string("GPSInfo")))
+                exif[datum.key()] = datum.value();
+    exif["Exif.Image.Orientation"] = uint16_t(1);
+    exif["Exif.Image.Software"] = picture.software;
+    exif["Exif.Photo.PixelXDimension"] = uint32_t(picture.width);
+    exif["Exif.Photo.PixelYDimension"] = uint32_t(picture.height);
+    if (!picture.copyright.empty())
+        exif["Exif.Image.Copyright"] = asciiOf(picture.copyright);
+    if (!picture.caption.empty())
+        exif["Exif.Image.ImageDescription"] = asciiOf(picture.caption);
+    if (picture.pixelsPerInch > 0.0) {
+        const Exiv2::Rational perInch(int32_t(std::lround(picture.pixelsPerInch * 100.0)), 100);
+        exif["Exif.Image.XResolution"] = perInch;
+        exif["Exif.Image.YResolution"] = perInch;
+        exif["Exif.Image.ResolutionUnit"] = uint16_t(2); // inches
+    }
+}
+
+void fillXmp(Exiv2::XmpData &xmp, const FinishedPicture &picture)
+{
+    if (!picture.xmp.empty() && Exiv2::XmpParser::decode(xmp, picture.xmp) != 0)
+        throw ArgumentError("metadata: what is to be added is no XMP packet");
+    const auto setText = [&](const char *key, const std::string &text) {
+        if (text.empty())
+            return;
+        const Exiv2::Value::AutoPtr value = Exiv2::Value::create(Exiv2::langAlt);
+        value->read("lang=\"x-default\" " + text);
+        xmp.add(Exiv2::XmpKey(key), value.get());
+    };
+    setText("Xmp.dc.rights", picture.copyright);
+    setText("Xmp.dc.description", picture.caption);
+    if (picture.rating > 0)
+        xmp["Xmp.xmp.Rating"] = picture.rating;
+}
+
+} // namespace
+
+MetadataBlobs metadataFor(const std::string &source, const FinishedPicture &picture)
+{
+    const std::scoped_lock guard(lock());
+    Exiv2::ExifData exif;
+    fillExif(exif, source, picture);
+    Exiv2::XmpData xmp;
+    fillXmp(xmp, picture);
+    MetadataBlobs out;
+    Exiv2::Blob blob;
+    Exiv2::ExifParser::encode(blob, Exiv2::littleEndian, exif);
+    const auto *first = reinterpret_cast<const std::byte *>(blob.data());
+    out.exif.assign(first, first + blob.size());
+    if (!xmp.empty() && Exiv2::XmpParser::encode(out.xmp, xmp, Exiv2::XmpParser::useCompactFormat) != 0)
+        throw ArgumentError("metadata: it cannot be written as XMP");
+    return out;
+}
+
+void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture)
+{
+    const std::scoped_lock guard(lock());
     try {
         const auto to = Exiv2::ImageFactory::open(target);
         to->readMetadata();
-        Exiv2::ExifData &exif = to->exifData(); // a TIFF's own tags say how its pixels lie and must stay
-        for (const Exiv2::Exifdatum &datum : taken)
-            if (isAboutThePicture(datum))
-                exif[datum.key()] = datum.value();
-        exif["Exif.Image.Orientation"] = uint16_t(1);
-        exif["Exif.Image.Software"] = picture.software;
-        exif["Exif.Photo.PixelXDimension"] = uint32_t(picture.width);
-        exif["Exif.Photo.PixelYDimension"] = uint32_t(picture.height);
+        fillExif(to->exifData(), source, picture); // a TIFF's own tags say how its pixels lie and must stay
+        fillXmp(to->xmpData(), picture);
         to->writeMetadata();
     } catch (const std::exception &e) {
         throw OutputError(target, std::string("its metadata could not be written: ") + e.what());

@@ -1,8 +1,10 @@
 // Metadata through exiv2: what a frame says of its exposure, and carrying it into finished files.
 #pragma once
 
+#include <cstddef>
 #include <optional>
 #include <string>
+#include <vector>
 
 namespace yolk {
 
@@ -37,12 +39,29 @@ Metadata readMetadata(const std::string &path);
 /// Fills in what is missing.
 void complete(Metadata &metadata, const Metadata &other);
 
+/// What of a frame's metadata goes into a finished file.
+enum class KeptMetadata { All, NoPlace, None };
+
 /// What sits in a finished file besides the copied metadata.
 struct FinishedPicture {
     int width = 0, height = 0;
     std::string software;
+    KeptMetadata kept = KeptMetadata::All;
+    std::string copyright = {}, caption = {}; ///< UTF-8; empty: those of the source, where they are kept
+    int rating = 0;                           ///< 0: none; written as XMP
+    double pixelsPerInch = 0.0;               ///< 0: not said
+    std::string xmp = {};                     ///< a packet whose properties are added; empty: none
 };
-/// Copies the Exif data of `source` into the JPEG or TIFF `target`, upright, with its new size and without the old
+
+/// The same as two blobs, for formats whose writers take those.
+struct MetadataBlobs {
+    std::vector<std::byte> exif; ///< a TIFF stream
+    std::string xmp;             ///< a packet
+};
+/// Throws ArgumentError: an XMP packet that is none.
+MetadataBlobs metadataFor(const std::string &source, const FinishedPicture &picture);
+
+/// Copies the Exif data of `source` into the JPEG, PNG or TIFF `target`, upright, with its new size and without the old
 /// thumbnail and maker notes. Metadata of `source` that cannot be read is left out. Throws OutputError.
 void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture);
 

@@ -1,4 +1,7 @@
+#include "io/png.h"
+
 #include "base/errors.h"
+#include "base/text.h"
 #include "io/codec.h"
 
 #include <cerrno>
@@ -123,5 +126,58 @@ void readRows(const std::string &path, int, const RawOptions &, const RowSink &s
 } // namespace
 
 extern const Codec kPngCodec{"PNG", &recognises, &readInfo, [](int) { return 1; }, &readRows};
+
+void writePng(const std::string &path, int width, int height, std::span<const std::byte> profile,
+              const PngOptions &options, const FillRow16 &fill)
+{
+    if (width < 1 || height < 1)
+        throw ArgumentError(textOf("PNG of %d x %d pixels: sides must be at least 1", width, height));
+    if (options.bits != 8 && options.bits != 16)
+        throw ArgumentError(textOf("PNG of %d bits: must be 8 or 16", options.bits));
+    const std::unique_ptr<FILE, int (*)(FILE *)> file(std::fopen(path.c_str(), "wb"), &std::fclose);
+    if (!file)
+        throw OutputError(path, std::strerror(errno));
+    struct Writer {
+        png_structp png =
+            png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, &throwFailure, [](png_structp, png_const_charp) {});
+        png_infop info = png ? png_create_info_struct(png) : nullptr;
+        ~Writer() { png_destroy_write_struct(&png, &info); }
+    } writer;
+    if (!writer.info)
+        throw std::bad_alloc();
+    const bool hasAlpha = options.alpha == Alpha::Unassociated;
+    const size_t samples = size_t(width) * (hasAlpha ? 4 : 3);
+    try {
+        png_init_io(writer.png, file.get());
+        png_set_IHDR(writer.png, writer.info, png_uint_32(width), png_uint_32(height), options.bits,
+                     hasAlpha ? PNG_COLOR_TYPE_RGB_ALPHA : PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE,
+                     PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+        png_set_compression_level(writer.png, 3); // a third of the time of 6 for some 3 % more bytes
+        png_set_filter(writer.png, PNG_FILTER_TYPE_BASE, PNG_FILTER_SUB | PNG_FILTER_UP);
+        if (!profile.empty())
+            png_set_iCCP(writer.png, writer.info, "ICC profile", PNG_COMPRESSION_TYPE_BASE,
+                         reinterpret_cast<png_const_bytep>(profile.data()), png_uint_32(profile.size()));
+        if (options.pixelsPerInch > 0.0) {
+            const auto perMetre = png_uint_32(options.pixelsPerInch / 0.0254 + 0.5);
+            png_set_pHYs(writer.png, writer.info, perMetre, perMetre, PNG_RESOLUTION_METER);
+        }
+        png_write_info(writer.png, writer.info);
+        if (options.bits == 16)
+            png_set_swap(writer.png);
+        std::vector<uint16_t> row(samples);
+        std::vector<uint8_t> bytes(options.bits == 8 ? samples : 0);
+        for (int y = 0; y < height; ++y) {
+            fill(y, row);
+            std::copy(row.begin(), row.begin() + ptrdiff_t(bytes.size()), bytes.begin());
+            png_write_row(writer.png, options.bits == 8 ? bytes.data() : reinterpret_cast<png_bytep>(row.data()));
+        }
+        png_write_end(writer.png, writer.info);
+    } catch (const PngFailure &) {
+        throw OutputError(path,
+                          errno == ENOSPC ? std::strerror(errno) : "could not be written whole; is the disk full?");
+    }
+    if (std::fflush(file.get()) != 0)
+        throw OutputError(path, std::strerror(errno));
+}
 
 } // namespace yolk

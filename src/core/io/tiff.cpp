@@ -5,6 +5,7 @@
 #include "io/codec.h"
 #include "io/tiff_p.h"
 
+#include <algorithm>
 #include <cstring>
 #include <fcntl.h>
 #include <unistd.h>
@@ -243,6 +244,19 @@ void writeTiff(const std::string &path, int width, int height, std::span<const s
                const FillRow16 &fill, Alpha alpha)
 {
     writeRows<uint16_t>(path, width, height, profile, fill, alpha);
+}
+
+void writeTiff8(const std::string &path, int width, int height, std::span<const std::byte> profile,
+                const FillRow16 &fill, Alpha alpha)
+{
+    std::vector<uint16_t> codes(size_t(std::max(0, width)) * (alpha == Alpha::None ? 3 : 4));
+    writeRows<uint8_t>(
+        path, width, height, profile,
+        [&](int y, std::span<uint8_t> row) {
+            fill(y, codes);
+            std::ranges::copy(codes, row.begin());
+        },
+        alpha);
 }
 
 void writeRadianceTiff(const std::string &path, int width, int height, std::span<const std::byte> profile,

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/fields.h"
+#include "io/dng.h"
 #include "io/radiance_file.h"
 
 #include <array>
@@ -18,6 +19,7 @@ struct RadianceSettings {
     RadianceCompression compression = RadianceCompression::Zip;
     Extra variance = Extra::Off;
     Extra shares = Extra::Off;
+    DngSamples dngSamples = DngSamples::Float;
     bool operator==(const RadianceSettings &) const = default;
 };
 
@@ -37,6 +39,10 @@ inline constexpr std::array kRadianceCompressions{
     Choice<RadianceCompression>{RadianceCompression::Zip, "zip", "ZIP", "Without loss; every program reads it"},
     Choice<RadianceCompression>{RadianceCompression::Piz, "piz", "PIZ", "Without loss; smaller where there is noise"},
 };
+inline constexpr std::array kDngSamples{
+    Choice<DngSamples>{DngSamples::Float, "float", "Floating", "32-bit floating point, by DNG 1.4"},
+    Choice<DngSamples>{DngSamples::Whole, "whole", "16 bit", "Whole numbers, for programs that know no floating DNG"},
+};
 inline constexpr std::array kExtras{
     Choice<Extra>{Extra::Off, "off", "Off", "Not in the file"},
     Choice<Extra>{Extra::On, "on", "On", "As further channels of an OpenEXR file"},
@@ -54,6 +60,8 @@ inline constexpr auto kRadianceFields = std::tuple{
                                          "EXR noise channels", "The variance of every value, as the merge knows it"},
     ChoiceField<RadianceSettings, Extra>{"shares", &RadianceSettings::shares, kExtras, "Radiance", "EXR share channels",
                                          "How much of every pixel each frame gave"},
+    ChoiceField<RadianceSettings, DngSamples>{"dng_samples", &RadianceSettings::dngSamples, kDngSamples, "Radiance",
+                                              "DNG samples", "How a DNG keeps each value"},
 };
 
 const Primaries &primariesOf(RadianceSpace space);

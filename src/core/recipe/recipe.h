@@ -5,7 +5,6 @@
 #include "adjust/adjustment_list.h"
 #include "align/align_settings.h"
 #include "areas/area.h"
-#include "colour/icc.h"
 #include "frames/bracket.h"
 #include "frames/light_mixture.h"
 #include "frames/prepare_settings.h"
@@ -14,32 +13,15 @@
 #include "lens/lens_settings.h"
 #include "mend/mend_settings.h"
 #include "movement/movement_settings.h"
+#include "recipe/export_settings.h"
 #include "recipe/radiance_settings.h"
+#include "recipe/returned_picture.h"
 #include "tone/tone_settings.h"
 
 #include <string>
 #include <string_view>
 
 namespace yolk {
-
-inline constexpr std::array kOutputSpaces{
-    Choice<OutputSpace>{OutputSpace::Srgb, "srgb", "sRGB", "For the web and for screens of every kind"},
-    Choice<OutputSpace>{OutputSpace::DisplayP3, "p3", "P3", "More saturated reds and greens, for wide-gamut screens"},
-    Choice<OutputSpace>{OutputSpace::Rec2020, "rec2020", "Rec. 2020", "The widest, for further work in 16 bit"},
-};
-
-struct ExportSettings {
-    OutputSpace space = OutputSpace::Srgb;
-    double quality = 92.0;
-    bool operator==(const ExportSettings &) const = default;
-};
-
-inline constexpr auto kExportFields = std::tuple{
-    ChoiceField<ExportSettings, OutputSpace>{"space", &ExportSettings::space, kOutputSpaces, "Picture", "Colour space",
-                                             "The colours that the finished file can hold"},
-    RealField<ExportSettings>{"quality", &ExportSettings::quality, 1, 100, 92, 1, 0, "", "Picture", "JPEG quality",
-                              "Fewer artefacts and larger files towards 100"},
-};
 
 inline constexpr double kMostPresetAmount = 150.0; // percent
 
@@ -90,6 +72,7 @@ struct Recipe {
     PresetUse preset;
     LensSettings lens;
     GeometrySettings geometry;
+    ReturnedPicture returned;
     ExportSettings output;
     RadianceSettings radiance;
     bool operator==(const Recipe &) const = default;

@@ -57,7 +57,6 @@ double withToe(double d, double toe)
 /// Display light as it is up to kRollFrom, then ever slower towards 1; the slope stays whole where the two meet.
 double rolledOff(double light)
 {
-    constexpr double kRollFrom = 0.5;
     return light <= kRollFrom ? light : 1.0 - (1.0 - kRollFrom) * std::exp((kRollFrom - light) / (1.0 - kRollFrom));
 }
 
@@ -98,7 +97,8 @@ double luminanceOfEv(double ev)
     return kGrey * std::exp2(ev);
 }
 
-ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start) : settings_(settings)
+ToneCurve::ToneCurve(const ToneSettings &settings, const ToneStart &start, PlainEnd end)
+    : settings_(settings), end_(end)
 {
     forEachField(kToneFields, [&](const auto &field) {
         if constexpr (requires { field.minimum; })
@@ -130,7 +130,9 @@ double ToneCurve::base(double ev) const
     if (settings_.method == ToneMethod::Plain) {
         const double contrasted = v * std::exp2(settings_.contrast / 100.0);
         const double light = kGrey * std::exp2(contrasted);
-        const double shown = settings_.brightEnd == BrightEnd::Roll ? rolledOff(light) : std::min(1.0, light);
+        const double shown = settings_.brightEnd == BrightEnd::Roll ? rolledOff(light)
+                             : end_ == PlainEnd::Endless            ? light
+                                                                    : std::min(1.0, light);
         return std::pow(shown, 1.0 / settings_.gamma);
     }
     constexpr double kMost = 60.0; // stops: far beyond, it is white
@@ -140,7 +142,7 @@ double ToneCurve::base(double ev) const
 
 double ToneCurve::zoned(double luminance) const
 {
-    return zones_ ? luminanceOf((*zones_)(lightnessOf(luminance))) : luminance;
+    return zones_ && luminance < 1.0 ? luminanceOf((*zones_)(lightnessOf(luminance))) : luminance;
 }
 
 double ToneCurve::luminance(double ev) const

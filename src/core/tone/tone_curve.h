@@ -30,6 +30,12 @@ private:
     double slope_ = 1.0, bend_ = 0.0; ///< 1 / c: positive squeezes, negative stretches
 };
 
+/// Display light up to which Roll off leaves light as it is.
+inline constexpr double kRollFrom = 0.5;
+
+/// What plain exposure makes of light above white: the end that was chosen, or none, for what is to be unfolded.
+enum class PlainEnd { Chosen, Endless };
+
 /// From scene EV to display light. Monotone.
 /// Global: D = o / (1 + o), o = a 2^u: the photographic operator of [Reinhard2002], equation 3, with
 ///         v = EV + exposure, a such that v = 0 gives 0.18; u = n v below, n from range and contrast; above, u is bent
@@ -42,7 +48,7 @@ private:
 class ToneCurve {
 public:
     /// Throws ArgumentError when a setting is out of its range (kToneFields).
-    ToneCurve(const ToneSettings &settings, const ToneStart &start);
+    ToneCurve(const ToneSettings &settings, const ToneStart &start, PlainEnd end = PlainEnd::Chosen);
 
     double luminance(double ev) const; ///< display-linear, 0..1
     double lightness(double ev) const; ///< L*, 0..100
@@ -55,6 +61,7 @@ private:
     double base(double ev) const;
 
     ToneSettings settings_;
+    PlainEnd end_;
     double squeeze_ = 1.0, slope_ = 1.0, toe_ = 0.0;
     BrightBend bright_;
     std::optional<MonotoneSpline> zones_; ///< of lightness; nothing while neutral

@@ -5,6 +5,7 @@
 #include "colour/transfer.h"
 #include "tone/plateaus.h"
 #include "tone/tone_rows.h"
+#include "tone/unfold.h"
 #include "tone/zone_rows.h"
 
 #include <algorithm>
@@ -17,6 +18,7 @@ namespace {
 constexpr StepTable::Steps kLight{-24.0f, 128.0f, 44 * 128 + 1};     // EV of scene light
 constexpr StepTable::Steps kCoarseLight{-24.0f, 32.0f, 44 * 32 + 1}; // the same, where a change of the curve is enough
 constexpr StepTable::Steps kDisplay{-16.0f, 64.0f, 16 * 64 + 1};     // log2 of display light, up to white
+constexpr StepTable::Steps kUnfolded{-4.0f, 1024.0f, 16 * 1024 + 1}; // the same, and above it
 constexpr double kContrastStep = 25.0;                               // between tables
 constexpr float kFarBelow = 0.5f;    // what is darker is no concern of a soft end at kHeld
 constexpr double kDarkest = 0x1p-40; // what the logarithm of black counts as
@@ -57,10 +59,11 @@ bool needsBlend(const ToneSettings &settings)
     return settings.method == ToneMethod::Blend;
 }
 
-ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &start, OutputSpace space, double saturation,
-                       ToneGrids grids)
-    : grids_(std::move(grids)), toOutput_(rgbToRgb(kRec2020, primariesOf(space))), oklab_(primariesOf(space)),
-      localWeight_(0.0f), fineWeight_(0.0f), chroma_(float(saturation)), soft_(!isPlain(varied.settings()))
+ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &start, const OutputLight &output,
+                       double saturation, ToneGrids grids)
+    : grids_(std::move(grids)), toOutput_(rgbToRgb(kRec2020, primariesOf(output.space))),
+      oklab_(primariesOf(output.space)), localWeight_(0.0f), fineWeight_(0.0f), chroma_(float(saturation)),
+      soft_(!isPlain(varied.settings())), lights_(output.lights)
 {
     const ToneSettings &settings = varied.settings();
     const Matrix3 fromOutput = inverse(toOutput_);
@@ -72,7 +75,12 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
     }
     if ((needsLayers(varied) && !grids_.layers) || (needsBlend(settings) && !grids_.blend))
         throw ArgumentError("tone mapping: the layers of the scene are missing");
-    const ToneCurve curve(settings, start);
+    const PlainEnd plainEnd = lights_ ? PlainEnd::Endless : PlainEnd::Chosen;
+    const ToneCurve curve(settings, start, plainEnd);
+    if (lights_)
+        unfold_ = StepTable(kUnfolded, [unfold = Unfold(settings, *lights_)](double log) {
+            return std::log2(unfold(std::exp2(log))) - log;
+        });
     way_ = settings.method == ToneMethod::Blend   ? Way::Blend
            : settings.method == ToneMethod::Local ? Way::Layers
            : needsLayers(varied)                  ? Way::CurveWithDetail
@@ -126,7 +134,7 @@ ToneMapper::ToneMapper(const Varied<ToneSettings> &varied, const ToneStart &star
     ToneSettings at = settings;
     const auto addTable = [&](double contrast) {
         at.contrast = contrast;
-        const ToneCurve other(at, start);
+        const ToneCurve other(at, start, plainEnd);
         curves_.emplace_back(
             isPlain_ ? kLight : kCoarseLight, // plain light bends sharply where it clips
             [&](double ev) { return logOf(zonesApart_ ? other.withoutZones(ev) : other.luminance(ev)); });
@@ -355,6 +363,44 @@ void ToneMapper::mapRow(Row &row, ImageView<const float> scene, int y, const Lig
 }
 
 void ToneMapper::endRow(const float *const open[3], int width, float *const out[3]) const
+{
+    if (!lights_)
+        return standardEndRow(open, width, out);
+    const size_t count = size_t(width);
+    std::vector<float> own(count *
+                           5); // colours as they were, then what they are multiplied by, and how much of them counts
+    float *const bright[3] = {own.data(), own.data() + count, own.data() + 2 * count};
+    float *const gain = own.data() + 3 * count, *const share = own.data() + 4 * count;
+    const float begin = float(lights_->begin), peak = float(lights_->peak);
+    for (size_t x = 0; x < count; ++x) {
+        const float y =
+            kLuminance2020[0] * open[0][x] + kLuminance2020[1] * open[1][x] + kLuminance2020[2] * open[2][x];
+        const float t = std::clamp((y - begin) / (1.0f - begin), 0.0f, 1.0f); // NaN: 0, or it is black anyway
+        share[x] = t * t * (3.0f - 2.0f * t);
+        gain[x] = y > begin ? std::log2(y) : -2.0f * 4.0f;
+    }
+    unfold_.lookUp({gain, count}, 0.0f, gain);
+    for (size_t x = 0; x < count; ++x)
+        gain[x] = share[x] > 0.0f ? std::exp2(gain[x]) : 1.0f;
+    turnRow(toOutput_, open, width, bright);
+    standardEndRow(open, width, out);
+    for (float *channel : bright)
+        for (size_t x = 0; x < count; ++x)
+            channel[x] *= gain[x] / peak;
+    constexpr int kChunk = 64; // in most pieces nothing shines
+    for (int x = 0; x < width; x += kChunk) {
+        const int piece = std::min(kChunk, width - x);
+        if (std::all_of(share + x, share + x + piece, [](float s) { return s == 0.0f; }))
+            continue;
+        if (chroma_ != 1.0f || clampRounding(bright[0] + x, bright[1] + x, bright[2] + x, piece, 1.0f))
+            fitColours(bright[0] + x, bright[1] + x, bright[2] + x, piece, oklab_, chroma_);
+        for (int c = 0; c < 3; ++c)
+            for (int i = x; i < x + piece; ++i)
+                out[c][i] = std::lerp(std::min(out[c][i] * gain[i], peak), bright[c][i] * peak, share[i]);
+    }
+}
+
+void ToneMapper::standardEndRow(const float *const open[3], int width, float *const out[3]) const
 {
     turnRow(toOutput_, open, width, out);
     if (soft_) {

@@ -7,6 +7,7 @@
 #include "image/image.h"
 #include "image/light_grid.h"
 #include "image/parameter.h"
+#include "tone/output_light.h"
 #include "tone/step_table.h"
 #include "tone/tone_curve.h"
 
@@ -40,12 +41,14 @@ bool needsBlend(const ToneSettings &settings);
 /// each; plain exposure cuts them instead.
 /// Where settings vary over the picture, exposure and contrast change log M by what they change it at w, zones and weights
 /// are those of the pixel; under blended exposures exposure and contrast act on what was blended.
+/// Where lights go on above white, they are unfolded at the end (tone/unfold.h): by their luminance, and the more, the
+/// more in the colours that they had before those were fitted below white.
 class ToneMapper {
 public:
     /// `saturation` multiplies the chroma. Throws ArgumentError when a setting is out of its range or a grid is
     /// missing.
-    ToneMapper(const Varied<ToneSettings> &settings, const ToneStart &start, OutputSpace space, double saturation = 1.0,
-               ToneGrids grids = {});
+    ToneMapper(const Varied<ToneSettings> &settings, const ToneStart &start, const OutputLight &output,
+               double saturation = 1.0, ToneGrids grids = {});
 
     /// The light of every pixel of a part of the scene and its layers, for mapping it more than once: EV, fine detail,
     /// local contrast; three planes. Throws as the mapping.
@@ -58,7 +61,7 @@ public:
     /// How far a mapping goes. Open stops before the end: display-linear Rec. 2020, 1 = white, in which colours may lie
     /// above white and outside of the output space; for adjustments, and then end().
     enum class Until { Open, End };
-    /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, 1], three planes out.
+    /// Shapes:  linear Rec. 2020, three planes in; display-linear RGB of the space in [0, output.top()], three planes out.
     /// Throws:  ArgumentError (shape), Cancelled. NaN and infinities become black.
     /// Threads: bands of rows; the same bits for any runner. Memory: the result.
     /// Source:  [Reinhard2002] for the curve, [Durand2002] for squeezing the base alone.
@@ -93,6 +96,7 @@ private:
     void weighDetail(Row &row, const Lights &lights, const float *base, int width, int y, const PixelGrid &grid,
                      float *detail) const;
     void endRow(const float *const open[3], int width, float *const out[3]) const;
+    void standardEndRow(const float *const open[3], int width, float *const out[3]) const;
 
     Way way_;
     ToneGrids grids_;
@@ -101,6 +105,8 @@ private:
     float localWeight_, fineWeight_, chroma_; ///< weights of what is added to the curve: 0 is nothing
     float luminance_[3];                      ///< of the output space
     bool soft_;                               ///< whether colours end softly below white
+    std::optional<HdrLights> lights_;
+    StepTable unfold_; ///< then log2 of what luminance is multiplied by, over its own log2
     /// log2 of display light of EV, of its base where there are layers; with zones for Curve and Layers, else without
     StepTable curve_;
     StepTable plateau_;       ///< by how much large even areas of a base differ from it

@@ -1,5 +1,6 @@
 #include "base/errors.h"
 #include "render/files/display_codes.h"
+#include "render/files/file_codes.h"
 #include "render/files/output.h"
 #include "render/files/radiance_export.h"
 #include "render/render.h"
@@ -206,22 +207,29 @@ private Q_SLOTS:
                                            : x == 1 ? 1.0f
                                            : x == 2 ? std::nanf("")
                                                     : float(decodeSrgb(codeAt(x) / 255.0));
+        const FileCoder coder(Transfer::Srgb);
+        const auto dithered = [&](int y) {
+            std::vector<float> codes(3 * kWidth);
+            std::vector<uint16_t> out(codes.size());
+            coder.code(display.view(), y, codes);
+            ditherCodes(codes, y, out);
+            return out;
+        };
         std::array<double, kWidth> sum{}, plain{};
-        std::vector<uint8_t> row(3 * kWidth), again(row.size());
+        std::vector<uint8_t> rounded(3 * kWidth);
         double together = 0.0; // of neighbouring pixels: chance has no pattern
         for (int y = 0; y < kHeight; ++y) {
-            ditherRow8(display.view(), y, row);
-            ditherRow8(display.view(), y, again);
-            QVERIFY(row == again);
+            const std::vector<uint16_t> row = dithered(y);
+            QVERIFY(row == dithered(y));
             QVERIFY(row[1] == 0 && row[4] == 255 && row[7] == 0); // the ends, and NaN
             for (size_t x = 3; x < kWidth; ++x) {
                 QVERIFY(std::abs(row[3 * x + 1] - codeAt(int(x))) <= 1.0);
                 sum[x] += row[3 * x + 1];
             }
             together += (row[3 * 20 + 1] - codeAt(20)) * (row[3 * 21 + 1] - codeAt(21));
-            encodeRow8(display.view(), y, again);
+            encodeRow8(display.view(), y, rounded);
             for (size_t x = 3; x < kWidth; ++x)
-                plain[x] += again[3 * x + 1];
+                plain[x] += rounded[3 * x + 1];
         }
         double worst = 0.0, worstPlain = 0.0;
         for (size_t x = 3; x < kWidth; ++x) {
@@ -345,7 +353,7 @@ private Q_SLOTS:
         const QString path = dir_.filePath("out.tif");
         ThreadRunner runner;
         ExecContext ctx(runner);
-        exportPicture(sources_, recipe_, measured_, path.toStdString(), 0, 0, ctx);
+        exportPicture(sources_, recipe_, measured_, {path.toStdString()}, ctx);
         const cv::Mat file = cv::imread(path.toStdString(), cv::IMREAD_UNCHANGED);
         const Image<float> want = rendered(sources_, recipe_);
         QCOMPARE(file.size(), cv::Size(301, 203));
@@ -366,10 +374,10 @@ private Q_SLOTS:
         const QString path = dir_.filePath("small.jpg");
         ThreadRunner runner;
         ExecContext ctx(runner);
-        exportPicture(sources_, recipe_, measured_, path.toStdString(), 100, 100, ctx);
+        exportPicture(sources_, recipe_, measured_, {path.toStdString(), 100, 100}, ctx);
         QCOMPARE(cv::imread(path.toStdString()).size(), cv::Size(100, 67));
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, exportPicture(sources_, recipe_, measured_,
-                                                              dir_.filePath("x.bmp").toStdString(), 0, 0, ctx));
+        QVERIFY_THROWS_EXCEPTION(
+            ArgumentError, exportPicture(sources_, recipe_, measured_, {dir_.filePath("x.bmp").toStdString()}, ctx));
         Recipe wide;
         wide.radiance.space = RadianceSpace::Rec2020;
         QVERIFY_THROWS_EXCEPTION(ArgumentError,
@@ -385,8 +393,8 @@ private Q_SLOTS:
         });
         QDir folder(dir_.filePath("cancel"));
         folder.mkpath(".");
-        QVERIFY_THROWS_EXCEPTION(Cancelled, exportPicture(open(paths_), recipe_, measured_,
-                                                          folder.filePath("x.tif").toStdString(), 0, 0, ctx));
+        QVERIFY_THROWS_EXCEPTION(
+            Cancelled, exportPicture(open(paths_), recipe_, measured_, {folder.filePath("x.tif").toStdString()}, ctx));
         QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
     }
     void twoWhoWantOneMergeMakeItOnce()

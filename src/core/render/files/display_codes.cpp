@@ -73,32 +73,6 @@ void placeRow8(const float *__restrict in, int count, float white, float black, 
     }
 }
 
-/// 0 to 1, even, the same for a pixel whenever it is asked for.
-YOLK_INLINE float chanceAt(uint32_t x, uint32_t y, uint32_t channel)
-{
-    uint32_t h = x * 0x9e3779b1u ^ y * 0x85ebca77u ^ channel * 0xc2b2ae3du;
-    h = (h ^ (h >> 15)) * 0x2c1b3c6du;
-    h = (h ^ (h >> 12)) * 0x297a2d39u;
-    return float((h ^ (h >> 15)) >> 8) * 0x1p-24f;
-}
-
-/// Codes between two steps become either, by chance in the measure of their nearness; what rounds to an end is the end,
-/// as outputEnds() says.
-YOLK_MULTIVERSION
-void chanceRow(const float *__restrict in, int count, const float *__restrict table, uint32_t x0, uint32_t y,
-               uint32_t channel, int *__restrict out)
-{
-    for (int x = 0; x < count; ++x) {
-        float v = in[x] > 0.0f ? in[x] : 0.0f; // NaN falls to 0
-        v = v < 1.0f ? v : 1.0f;
-        const float at = v * float(1 << kBits);
-        const int i = int(at);
-        const float code = (table[i] + (at - float(i)) * (table[i + 1] - table[i])) * 255.0f;
-        const int near = int(code + chanceAt(x0 + uint32_t(x), y, channel));
-        out[x] = code < 0.5f ? 0 : code >= 254.5f ? 255 : near;
-    }
-}
-
 constexpr int kPiece = 256; // pixels whose places are found together
 
 /// Places of up to kPiece values in the table that is returned.
@@ -143,20 +117,6 @@ void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
             uint8_t *to = out.data() + 3 * x0 + c;
             for (int x = 0; x < count; ++x)
                 to[3 * x] = table[places[size_t(x)]];
-        }
-}
-
-void ditherRow8(ImageView<const float> display, int y, std::span<uint8_t> out)
-{
-    std::array<int, kPiece> codes;
-    for (int x0 = 0; x0 < display.width(); x0 += kPiece)
-        for (int c = 0; c < 3; ++c) {
-            const int count = std::min(kPiece, display.width() - x0);
-            chanceRow(display.row(c, y) + x0, count, srgbTable().data(), uint32_t(x0), uint32_t(y), uint32_t(c),
-                      codes.data());
-            uint8_t *to = out.data() + 3 * x0 + c;
-            for (int x = 0; x < count; ++x)
-                to[3 * x] = uint8_t(codes[size_t(x)]);
         }
 }
 

@@ -1,4 +1,4 @@
-// The finished picture in the codes of files and screens.
+// The finished picture in the codes of screens: sRGB.
 #pragma once
 
 #include "image/image.h"
@@ -13,9 +13,5 @@ void encodeRow16(ImageView<const float> display, int y, std::span<uint16_t> out)
 void encodeRow8(ImageView<const float> display, int y, std::span<uint8_t> out);
 /// The codes of encodeRow8() as 0xffRRGGBB, one value a pixel.
 void encodeRowRgb32(ImageView<const float> display, int y, uint32_t *out);
-/// 8 bits for files: rounded up or down by chance, so that the mean of many pixels is the true one and smooth light shows
-/// no steps; the two ends stay clean. The same codes whenever it is asked for them.
-/// Source: [Roberts1962] Picture coding using pseudo-random noise.
-void ditherRow8(ImageView<const float> display, int y, std::span<uint8_t> out);
 
 } // namespace yolk

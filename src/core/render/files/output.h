@@ -1,6 +1,7 @@
-// The last stage: code values, and finished files.
+// The last stage: finished files.
 #pragma once
 
+#include "io/picture_formats.h"
 #include "io/radiance_file.h"
 #include "render/plan/render_plan.h"
 
@@ -10,23 +11,33 @@ namespace yolk {
 
 inline constexpr const char *kSoftware = "Yolk 0.1";
 
-/// Of a path, in small letters, with its dot.
-std::string extensionOf(const std::string &path);
-/// The formats that the extension of a path can name.
-enum class PictureFormat { Tiff16, Jpeg };
-enum class RadianceFormat { Exr, Hdr, Tiff };
-/// By ".tif", ".tiff", ".jpg", ".jpeg" in any case. Throws ArgumentError naming what is possible.
-PictureFormat pictureFormatOf(const std::string &path);
-/// By ".exr", ".hdr", ".tif", ".tiff".
+enum class RadianceFormat { Exr, Hdr, Tiff, Dng };
+/// By ".exr", ".hdr", ".tif", ".tiff", ".dng" in any case. Throws ArgumentError naming what is possible.
 RadianceFormat radianceFormatOf(const std::string &path);
 
-/// The largest size of the reference frame's proportions that fits inside; 0 means unlimited; never enlarges.
+/// The largest size of these proportions that fits inside; 0 means unlimited; never enlarges.
 Shape fittedSize(int width, int height, int maxWidth, int maxHeight);
+/// The size that the settings ask for; never larger than the picture.
+Shape sizeUnder(const ExportSettings &settings, int width, int height);
 
-/// Renders the picture, cropped as the recipe says, from the full decode and writes it with profile and the reference
-/// frame's metadata.
-/// Throws as render(); ArgumentError (format), OutputError. The file is complete or absent.
-void exportPicture(const Sources &sources, const Recipe &recipe, const Measured &measured, const std::string &path,
-                   int maxWidth, int maxHeight, ExecContext &ctx);
+struct PictureTarget {
+    std::string path;                ///< its suffix names the format, whatever the settings say
+    int maxWidth = 0, maxHeight = 0; ///< it fits inside, beside what the settings ask for; 0: unlimited
+    int rating = 0;                  ///< written as XMP; 0: none
+};
+/// What became of it.
+struct PictureReport {
+    int width = 0, height = 0, bits = 0;
+    int quality = 0; ///< of formats that lose something
+    long long bytes = 0;
+};
+
+/// Renders the picture, cropped as the recipe says, from the full decode and writes it as recipe.output says, with profile
+/// and the reference frame's metadata. HDR light is written as PQ in Rec. 2020 (AVIF, JPEG XL), as a gain map (JPEG), or as
+/// linear light with white at 1 (TIFF of 32 bits, OpenEXR, Radiance HDR).
+/// Throws as render(); ArgumentError (format, no HDR in it, a file that cannot be so small), InputError (profile),
+/// OutputError. The file is complete or absent.
+PictureReport exportPicture(const Sources &sources, const Recipe &recipe, const Measured &measured,
+                            const PictureTarget &target, ExecContext &ctx);
 
 } // namespace yolk

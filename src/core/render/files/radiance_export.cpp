@@ -1,6 +1,7 @@
 #include "render/files/radiance_export.h"
 
 #include "io/atomic_file.h"
+#include "io/dng.h"
 #include "io/metadata.h"
 #include "io/tiff.h"
 #include "render/stages/align_stage.h"
@@ -89,19 +90,34 @@ long long countTooBright(const RadianceStrip &strip)
     return out;
 }
 
-void writeTiffStrips(const std::string &path, Shape shape, const Primaries &primaries, const FillStrip &fill,
-                     ExecContext &ctx)
+/// Interleaved rows in their order, of strips that are filled as they are needed.
+FillRowReal rowsOfStrips(Shape shape, const FillStrip &fill, ExecContext &ctx)
+{
+    const auto rows = std::make_shared<Image<float>>(shape.width, kBandRows, 3);
+    return [=, &ctx](int y, std::span<float> row) {
+        if (y % kBandRows == 0)
+            fill({y, rows->view().crop({0, 0, shape.width, std::min(kBandRows, shape.height - y)}), {}, {}});
+        ctx.throwIfStopped();
+        for (size_t x = 0; x < size_t(shape.width); ++x)
+            for (size_t c = 0; c < 3; ++c)
+                row[3 * x + c] = rows->row(int(c), y % kBandRows)[x];
+    };
+}
+
+/// The brightest value of all strips, above 0.
+double peakOf(Shape shape, const FillStrip &fill)
 {
     Image<float> rows(shape.width, kBandRows, 3);
-    writeRadianceTiff(
-        path, shape.width, shape.height, linearIccProfile(primaries, "Linear light"), [&](int y, std::span<float> row) {
-            if (y % kBandRows == 0)
-                fill({y, rows.view().crop({0, 0, shape.width, std::min(kBandRows, shape.height - y)}), {}, {}});
-            ctx.throwIfStopped();
-            for (size_t x = 0; x < size_t(shape.width); ++x)
-                for (size_t c = 0; c < 3; ++c)
-                    row[3 * x + c] = rows.row(int(c), y % kBandRows)[x];
-        });
+    float peak = 1e-6f;
+    for (int y = 0; y < shape.height; y += kBandRows) {
+        const Rect part{0, 0, shape.width, std::min(kBandRows, shape.height - y)};
+        fill({y, rows.view().crop(part), {}, {}});
+        for (int c = 0; c < 3; ++c)
+            for (int row = 0; row < part.height(); ++row)
+                for (int x = 0; x < shape.width; ++x)
+                    peak = std::max(peak, rows.row(c, row)[x]); // NaN changes nothing
+    }
+    return double(std::min(peak, 1e6f));
 }
 
 } // namespace
@@ -115,7 +131,9 @@ RadianceFormat radianceFormatOf(const std::string &path)
         return RadianceFormat::Hdr;
     if (ext == ".tif" || ext == ".tiff")
         return RadianceFormat::Tiff;
-    throw ArgumentError(path + ": radiance can be written as .exr, .hdr or .tif");
+    if (ext == ".dng")
+        return RadianceFormat::Dng;
+    throw ArgumentError(path + ": radiance can be written as .exr, .hdr, .tif or .dng");
 }
 
 RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, const Measured &measured,
@@ -153,7 +171,14 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
             report.negatives = writeRadianceHdr(temporary, shape.width, shape.height, fill);
             break;
         case RadianceFormat::Tiff:
-            writeTiffStrips(temporary, shape, primaries, fill, writing);
+            writeRadianceTiff(temporary, shape.width, shape.height, linearIccProfile(primaries, "Linear light"),
+                              rowsOfStrips(shape, fill, writing));
+            copyMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware});
+            break;
+        case RadianceFormat::Dng:
+            writeDng(temporary, shape.width, shape.height,
+                     {settings.dngSamples, primaries, plan.reference().metadata.camera, peakOf(shape, fill)},
+                     rowsOfStrips(shape, fill, writing));
             copyMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware});
             break;
         }

@@ -34,7 +34,8 @@ enum class StageKey : int {
     BlendLights,
     Strokes,
     Edges,
-    Masks
+    Masks,
+    Returned
 };
 
 class StageCache {

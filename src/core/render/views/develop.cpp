@@ -203,8 +203,8 @@ RenderRequest widened(const RenderRequest &request, const Frame &reference, int 
     return out;
 }
 
-Developer::Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx)
-    : plan_(plan), mapper_(plan.tone, plan.measured.tone, space, chromaBeside(plan.curve),
+Developer::Developer(const RenderPlan &plan, const OutputLight &output, ExecContext &ctx)
+    : plan_(plan), mapper_(plan.tone, plan.measured.tone, output, chromaBeside(plan.curve),
                            gridsOf(plan, layersKey_, blendKey_, ctx)),
       masks_(plan.areas.empty() ? AreaMasks() : AreaMasks(plan, plan.areas, ctx))
 {

@@ -13,13 +13,13 @@ class Developer {
 public:
     /// Finds the layers of the whole scene where the tones need them; they come from the preview's decode, so that views
     /// of any size and the full picture agree. Refers to `plan`. Throws as mergedOf().
-    Developer(const RenderPlan &plan, OutputSpace space, ExecContext &ctx);
+    Developer(const RenderPlan &plan, const OutputLight &output, ExecContext &ctx);
 
     /// How many pixels beyond a part, on each side, must be there to develop it.
     int context(double scale) const;
 
     /// Shapes:  three planes; `scene`, linear Rec. 2020, has context() more rows and columns on each side than `out`,
-    ///          whose pixels lie on `grid`. Out: display-linear RGB of the space in [0, 1].
+    ///          whose pixels lie on `grid`. Out: display-linear RGB of the output's space.
     /// Threads: on the one that asks. The same bits whatever the part.
     void operator()(ImageView<const float> scene, const PixelGrid &grid, ImageView<float> out) const;
 

@@ -354,6 +354,21 @@ void faintView(Inspected &out, ExecContext &ctx)
     });
 }
 
+/// Hatches light that is brighter than a screen which goes so many stops over white.
+void hdrView(const RenderPlan &plan, const RenderRequest &request, double stops, Inspected &out, ExecContext &ctx)
+{
+    const ExportSettings &settings = plan.recipe.output;
+    const OutputLight output(OutputSpace::Rec2020, HdrLights{settings.lightsBegin / 100.0, settings.peak / kHdrWhite});
+    const Image<float> bright = render(plan, output, request, ctx);
+    const float most = float(std::exp2(stops));
+    forEachBand(ctx, bright.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < bright.width(); ++x)
+                if (std::max({bright.row(0, y)[x], bright.row(1, y)[x], bright.row(2, y)[x]}) > most)
+                    out.hatch.row(0, y)[x] = uint8_t(Hatch::EndsWhite);
+    });
+}
+
 } // namespace
 
 Vector3 lampColour(double share)
@@ -408,8 +423,8 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
     }
     Inspected out;
     const bool overPicture = inspection.mode == InspectMode::Clipped || inspection.mode == InspectMode::Movement ||
-                             inspection.mode == InspectMode::Lights;
-    out.display = overPicture ? render(plan, recipe.output.space, request, ctx) : copyOf(*sceneOf(plan, request, ctx));
+                             inspection.mode == InspectMode::Lights || inspection.mode == InspectMode::Hdr;
+    out.display = overPicture ? render(plan, OutputSpace::Srgb, request, ctx) : copyOf(*sceneOf(plan, request, ctx));
     out.hatch = Image<uint8_t>(out.display.width(), out.display.height(), 1);
     const MergedPtr set = mergedOf(plan, request.reduction, ctx);
     RenderRequest sized = request;
@@ -442,6 +457,9 @@ Inspected inspect(const Sources &sources, const Recipe &recipe, const Measured &
         break;
     case InspectMode::Faint:
         faintView(out, ctx);
+        break;
+    case InspectMode::Hdr:
+        hdrView(plan, request, inspection.screenStops, out, ctx);
         break;
     case InspectMode::Edges:
         if (sized.region == RealRect{})

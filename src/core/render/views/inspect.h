@@ -18,16 +18,18 @@ enum class InspectMode {
     Movement, ///< the picture in grey, and where something moved which frame stands there
     Lights,   ///< where a second light falls, in the colours of lampColour(); all daylight without one
     Faint,    ///< what differs slightly from what lies round it, in grey: dust, and seams of what was mended
+    Hdr,      ///< the picture, and what of its HDR light a screen cuts
 };
 
 struct Inspection {
     InspectMode mode = InspectMode::Light;
     double exposureEv = 0.0;           ///< Light: on top of 1.0 = white
     double lowEv = -4.0, highEv = 0.0; ///< Peek: the window on the light scale, at least kLeastWindowEv wide
+    double screenStops = 1.0;          ///< Hdr: so far over white a screen can go
     std::string frame{};               ///< Edges: by its id; empty or not in use: the darkest that is not the reference
     bool operator==(const Inspection &) const = default;
 };
-inline constexpr InspectMode kLastInspectMode = InspectMode::Faint;
+inline constexpr InspectMode kLastInspectMode = InspectMode::Hdr;
 inline constexpr double kLeastWindowEv = 0.5;
 
 /// What hatching says of a pixel of an inspected view.

@@ -1,0 +1,173 @@
+#include "document/hand_over.h"
+
+#include "document/document.h"
+#include "frames/frame.h"
+#include "render/views/returned.h"
+
+#include <QDir>
+#include <QFile>
+#include <QFileInfo>
+#include <QSettings>
+
+namespace yolk::app {
+namespace {
+
+const QString kCommand = QStringLiteral("handOver/command");
+
+std::string pathText(const QString &path)
+{
+    return QFile::encodeName(path).toStdString();
+}
+
+} // namespace
+
+HandOver::HandOver(Document *document)
+    : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this)
+{
+    constexpr int kSettled = 400; // milliseconds without a change: programs write in pieces
+    soon_.setSingleShot(true);
+    soon_.setInterval(kSettled);
+    connect(&soon_, &QTimer::timeout, this, &HandOver::look);
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] { soon_.start(); });
+    connect(document, &Document::setChanged, this, [this] {
+        file_.clear();
+        isBack_ = false;
+        handed_.reset();
+        if (!watcher_.files().isEmpty())
+            watcher_.removePaths(watcher_.files());
+        Q_EMIT changed();
+    });
+    connect(document, &Document::recipeChanged, this, &HandOver::changed);
+}
+
+HandOver::~HandOver()
+{
+    if (process_)
+        process_->disconnect(this); // it goes on without us
+}
+
+QString HandOver::command()
+{
+    return QSettings().value(kCommand).toString();
+}
+
+void HandOver::setCommand(const QString &command)
+{
+    QSettings().setValue(kCommand, command);
+}
+
+bool HandOver::isBack() const
+{
+    return document_->isOpen() && isReturned(document_->recipe());
+}
+
+bool HandOver::isOutdated() const
+{
+    return document_->isOpen() && yolk::isOutdated(document_->recipe());
+}
+
+QString HandOver::file() const
+{
+    return isBack() ? QFileInfo(QString::fromStdString(document_->recipe().returned.file)).fileName()
+                    : QFileInfo(file_).fileName();
+}
+
+void HandOver::start()
+{
+    if (!document_->isOpen())
+        return;
+    if (QProcess::splitCommand(command()).isEmpty()) {
+        Q_EMIT failed(
+            tr("Say first which program the picture is handed to: its command, with {file} for the picture."));
+        return;
+    }
+    Recipe recipe = document_->recipe();
+    recipe.returned = {};
+    handed_ = recipe;
+    isBack_ = false;
+    if (!watcher_.files().isEmpty())
+        watcher_.removePaths(watcher_.files());
+    file_ = document_->proposedPath(tr("-handed.tif"));
+    if (!QFileInfo(QFileInfo(file_).absolutePath()).isWritable())
+        file_ = QDir::temp().filePath(QFileInfo(file_).fileName());
+    ExportSettings &output = recipe.output; // all that a further program can use
+    output.format = PictureFormat::Tiff;
+    output.depth = FileDepth::Sixteen;
+    output.light = ExportLight::Standard;
+    output.sizeBy = SizeBy::Full;
+    output.sharpening = OutputSharpening::Off;
+    document_->exportRecipe(file_, recipe, [this] { run(); });
+    Q_EMIT changed();
+}
+
+void HandOver::run()
+{
+    try {
+        handedId_ = loadFrame(pathText(file_))->id;
+    } catch (const Error &e) {
+        Q_EMIT failed(QString::fromUtf8(e.what()));
+        return;
+    }
+    QStringList words = QProcess::splitCommand(command());
+    for (QString &word : words)
+        word.replace(QStringLiteral("{file}"), file_);
+    if (!command().contains(QStringLiteral("{file}")))
+        words << file_;
+    watcher_.addPath(file_);
+    process_ = std::make_unique<QProcess>();
+    const QString program = words.takeFirst();
+    connect(process_.get(), &QProcess::errorOccurred, this, [this, program](QProcess::ProcessError error) {
+        if (error == QProcess::FailedToStart)
+            Q_EMIT failed(tr("%1 cannot be started; the picture lies in %2.").arg(program, file_));
+    });
+    connect(process_.get(), &QProcess::finished, this, [this, program](int code) {
+        if (code != 0)
+            Q_EMIT failed(tr("%1 ended with an error (%2); the picture was left as it is.").arg(program).arg(code));
+        else
+            look();
+    });
+    process_->start(program, words);
+    Q_EMIT changed();
+}
+
+void HandOver::look()
+{
+    if (file_.isEmpty() || !handed_ || !document_->isOpen())
+        return;
+    if (!watcher_.files().contains(file_) && QFileInfo::exists(file_))
+        watcher_.addPath(file_); // it was replaced by a new file
+    lane_.start<std::string>(
+        {}, [file = pathText(file_)](ExecContext &) { return loadFrame(file)->id; },
+        [this](Outcome<std::string> outcome) {
+            if (outcome.result)
+                take(*outcome.result);
+            else if (!outcome.error.isEmpty())
+                Q_EMIT failed(outcome.error);
+        });
+}
+
+void HandOver::take(const std::string &id)
+{
+    if (!document_->isOpen() || id == handedId_ || id == document_->recipe().returned.id)
+        return;
+    try {
+        Recipe next = document_->recipe();
+        next.returned =
+            returnedAs(pathText(file_), *handed_, RenderPlan(document_->sources(), document_->measured(), *handed_));
+        isBack_ = true;
+        document_->setRecipe(std::move(next), tr("picture that came back"));
+    } catch (const Error &e) {
+        Q_EMIT failed(QString::fromUtf8(e.what()));
+    }
+}
+
+void HandOver::remove()
+{
+    if (!isBack())
+        return;
+    Recipe next = document_->recipe();
+    next.returned = {};
+    document_->setRecipe(std::move(next), tr("without what came back"));
+}
+
+} // namespace yolk::app

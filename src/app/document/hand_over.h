@@ -1,0 +1,57 @@
+// The picture on its way through another program and back.
+#pragma once
+
+#include "jobs/lane.h"
+#include "recipe/recipe.h"
+
+#include <QFileSystemWatcher>
+#include <QObject>
+#include <QProcess>
+
+#include <optional>
+
+namespace yolk::app {
+
+class Document;
+
+/// Writes the finished picture as 16-bit TIFF beside the frames and runs a command on it. When the file is another one
+/// afterwards, it stands for the picture: a change of the recipe, and so a step of undo. It is looked at when the command
+/// ends and whenever the file changes, as some programs start and return at once.
+class HandOver : public QObject {
+    Q_OBJECT
+public:
+    explicit HandOver(Document *document);
+    ~HandOver() override;
+
+    /// What is run: a program and its arguments, {file} for the path. Kept for the user.
+    static QString command();
+    static void setCommand(const QString &command);
+
+    void start();  ///< also anew: what came back before is left out of what is handed over
+    void remove(); ///< of what came back; the settings are seen again
+    bool isUnderWay() const { return !file_.isEmpty() && !isBack_; } ///< written, and nothing came back yet
+    bool isBack() const;                                             ///< a returned picture stands for ours
+    bool isOutdated() const;                                         ///< and settings were changed since
+    QString file() const; ///< name of what was handed over or came back; empty: nothing
+
+Q_SIGNALS:
+    void changed();
+    void failed(const QString &message);
+
+private:
+    void run();
+    void look();
+    void take(const std::string &id);
+
+    Document *document_;
+    Lane lane_;
+    QFileSystemWatcher watcher_;
+    QTimer soon_;
+    std::unique_ptr<QProcess> process_;
+    QString file_;
+    bool isBack_ = false;
+    std::string handedId_; ///< of the file as it was handed over
+    std::optional<Recipe> handed_;
+};
+
+} // namespace yolk::app
