@@ -83,7 +83,7 @@ std::vector<Target> targetsOf(const Options &options, const ExportSettings &sett
     for (const std::string &file : options.exportPresets) {
         const ExportPreset preset = readPreset(file);
         const std::filesystem::path first(options.outputs.front());
-        const std::filesystem::path folder = preset.folder.empty() ? first.parent_path() : preset.folder;
+        const std::filesystem::path folder = preset.folder.empty() ? first.parent_path() : std::filesystem::path(preset.folder);
         std::string name = first.stem().string() + "-" + preset.name;
         std::ranges::transform(name, name.begin(), [](unsigned char c) { return c == ' ' ? '-' : char(std::tolower(c)); });
         out.push_back({(folder / (name + suffixesOf(preset.settings.format).front())).string(), preset.settings});

@@ -22,6 +22,7 @@
 #include <QProcess>
 #include <QPushButton>
 #include <QSignalSpy>
+#include <QStandardPaths>
 #include <QTemporaryDir>
 #include <QTest>
 #include <QUrl>
@@ -243,6 +244,7 @@ private Q_SLOTS:
         QVERIFY(document().handOver()->isOutdated());
         QVERIFY(panel().returnedNote().contains("not seen"));
         QCOMPARE(middle(), centre);
+        choose("export.light", 0);
         // Renewed it shows them; an export writes what came back.
         QCOMPARE(panel().handOver()->text(), "Renew");
         panel().handOver()->click();
@@ -251,8 +253,9 @@ private Q_SLOTS:
         QSignalSpy kept(&document(), &Document::kept);
         document().exportPicture(at("returned.tif"));
         QTRY_COMPARE_WITH_TIMEOUT(kept.count(), 1, 60000);
-        QCOMPARE(cv::imread(at("returned.tif").toStdString(), cv::IMREAD_UNCHANGED).at<cv::Vec3w>(0, 0),
-                 cv::Vec3w(65535, 65535, 65535));
+        const auto white = cv::imread(at("returned.tif").toStdString(), cv::IMREAD_UNCHANGED).at<cv::Vec3w>(0, 0);
+        QVERIFY2(std::min({white[0], white[1], white[2]}) > 65500,
+                 qPrintable(QString("%1 %2 %3").arg(white[0]).arg(white[1]).arg(white[2])));
         // Removed, and by undo there again.
         panel().removeReturned()->click();
         QVERIFY(!document().handOver()->isBack());

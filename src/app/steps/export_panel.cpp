@@ -1,6 +1,7 @@
 #include "steps/export_panel.h"
 
 #include "document/hand_over.h"
+#include "render/files/output.h"
 #include "steps/written_list.h"
 #include "widgets/fold_group.h"
 
@@ -306,7 +307,7 @@ void ExportPanel::refresh()
     if (!isOpen)
         return facts_->setText({});
     const QSize whole = document_->pictureArea().size();
-    const Shape size = sizeUnder(settings, std::max(1, whole.width()), std::max(1, whole.height()));
+    const yolk::Shape size = sizeUnder(settings, std::max(1, whole.width()), std::max(1, whole.height()));
     const int bits =
         settings.format == PictureFormat::Tiff && isHdr(settings) ? 32 : depthFor(settings.format, int(settings.depth));
     facts_->setText(

@@ -49,14 +49,14 @@ void WrittenList::showInFolder() const
         QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).absolutePath()));
 }
 
-QMimeData *WrittenList::mimeData(const QList<QListWidgetItem *> items) const
+QMimeData *WrittenList::mimeData(const QList<QListWidgetItem *> &items) const
 {
     QList<QUrl> urls;
     for (const QListWidgetItem *row : items)
         urls << QUrl::fromLocalFile(row->data(Qt::UserRole).toString());
-    auto *data = new QMimeData;
-    data->setUrls(urls);
-    return data;
+    auto *out = new QMimeData;
+    out->setUrls(urls);
+    return out;
 }
 
 } // namespace yolk::app

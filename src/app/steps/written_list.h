@@ -14,7 +14,7 @@ public:
     void showInFolder() const;
 
 protected:
-    QMimeData *mimeData(const QList<QListWidgetItem *> items) const override;
+    QMimeData *mimeData(const QList<QListWidgetItem *> &items) const override;
 };
 
 } // namespace yolk::app

@@ -3,12 +3,14 @@
 #include "base/text.h"
 #include "colour/icc.h"
 #include "io/codec.h"
+#include "io/quiet_p.h"
 
 #include <libheif/heif.h>
 
 #include <algorithm>
 #include <cstring>
 #include <memory>
+#include <optional>
 
 namespace yolk {
 namespace {
@@ -132,14 +134,17 @@ bool recognises(std::span<const std::byte> head, const std::string &)
 
 PictureInfo readInfo(const std::string &path)
 {
+    const Quiet quiet;
     return File(path).info();
 }
 
 void readRows(const std::string &path, int, const RawOptions &, const RowSink &sink, ExecContext &ctx)
 {
+    auto quiet = std::make_optional<Quiet>();
     const File file(path);
     const PictureInfo info = file.info();
     const auto image = file.decoded();
+    quiet.reset();
     ctx.throwIfStopped();
     int stride = 0;
     const uint8_t *pixels = heif_image_get_plane_readonly(image.get(), heif_channel_interleaved, &stride);

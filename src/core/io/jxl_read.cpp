@@ -1,6 +1,7 @@
 // JPEG XL through libjxl.
 #include "base/errors.h"
 #include "io/codec.h"
+#include "io/quiet_p.h"
 
 #include <jxl/decode.h>
 #include <jxl/thread_parallel_runner.h>
@@ -133,13 +134,17 @@ bool recognises(std::span<const std::byte> head, const std::string &)
 
 PictureInfo readInfo(const std::string &path)
 {
+    const Quiet quiet;
     return File(path).read(nullptr);
 }
 
 void readRows(const std::string &path, int, const RawOptions &, const RowSink &sink, ExecContext &ctx)
 {
     std::vector<std::byte> pixels;
-    const PictureInfo info = File(path).read(&pixels);
+    const PictureInfo info = [&] {
+        const Quiet quiet;
+        return File(path).read(&pixels);
+    }();
     ctx.throwIfStopped();
     const size_t samples = size_t(info.width) * size_t(info.channels);
     for (int y = 0; y < info.height; ++y) {

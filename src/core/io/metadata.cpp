@@ -1,6 +1,7 @@
 #include "io/metadata.h"
 
 #include "base/errors.h"
+#include "io/tiff_p.h"
 
 #include <exiv2/exiv2.hpp>
 
@@ -198,6 +199,8 @@ MetadataBlobs metadataFor(const std::string &source, const FinishedPicture &pict
 void copyMetadata(const std::string &source, const std::string &target, const FinishedPicture &picture)
 {
     const std::scoped_lock guard(lock());
+    if (picture.pixelsPerInch > 0.0 && Exiv2::ImageFactory::getType(target) == Exiv2::ImageType::tiff)
+        setResolution(target, picture.pixelsPerInch); // exiv2 leaves a TIFF's own as it is
     try {
         const auto to = Exiv2::ImageFactory::open(target);
         to->readMetadata();

@@ -12,4 +12,7 @@ using Tiff = std::unique_ptr<TIFF, void (*)(TIFF *)>;
 /// Opens with `mode`, empty when that fails. libtiff's handlers are global and print: the first call silences them.
 Tiff openTiff(const std::string &path, const char *mode);
 
+/// Puts another resolution into a TIFF of ours, in pixels an inch. Throws OutputError.
+void setResolution(const std::string &path, double pixelsPerInch);
+
 } // namespace yolk

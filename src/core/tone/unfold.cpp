@@ -7,6 +7,11 @@
 #include <cmath>
 
 namespace yolk {
+namespace {
+
+constexpr double kUnfolding = 2.0; // stops, so that no edge is seen where lights begin
+
+} // namespace
 
 Unfold::Unfold(const ToneSettings &settings, const HdrLights &lights)
     : settings_(settings), begin_(lights.begin), peak_(lights.peak)
@@ -34,8 +39,10 @@ double Unfold::operator()(double light) const
 {
     if (!(light > begin_))
         return light > 0.0 ? light : 0.0; // NaN is black
-    const double r = std::pow(sceneOf(light) / sceneAtBegin_, slope_), most = peak_ / begin_;
-    return begin_ * (1.0 + (most - 1.0) * -std::expm1(-(r - 1.0) / (most - 1.0)));
+    const double u = std::log2(sceneOf(light) / sceneAtBegin_), s = std::min(u / kUnfolding, 1.0);
+    const double more = kUnfolding * (s * s * s - 0.5 * s * s * s * s) + std::max(0.0, u - kUnfolding);
+    const double bright = begin_ * std::exp2(slope_ * u + (1.0 - slope_) * more), room = peak_ - 1.0;
+    return bright <= 1.0 || room <= 0.0 ? std::min(bright, peak_) : 1.0 - room * std::expm1(-(bright - 1.0) / room);
 }
 
 } // namespace yolk

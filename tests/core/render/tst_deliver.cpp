@@ -238,8 +238,8 @@ private Q_SLOTS:
 
     void jpegComesNear()
     {
-        // Within what quality 100 leaves of rounding; 95 within a code in the mean.
-        for (const auto &[quality, mean] : {std::pair{100.0, 0.6}, std::pair{95.0, 1.0}}) {
+        // Dither takes half a code in the mean at most, and the coding as much again, or a code at 95.
+        for (const auto &[quality, mean] : {std::pair{100.0, 1.0}, std::pair{95.0, 1.5}}) {
             Recipe recipe = recipe_;
             recipe.output.quality = quality;
             write(recipe, at("p.jpg"));
@@ -460,7 +460,9 @@ private Q_SLOTS:
         std::vector<double> off;
         for (size_t i = 0; i < named.rgb.size(); ++i)
             off.push_back(std::abs(named.rgb[i] - filed.rgb[i]));
-        QVERIFY(percentile(off, 0.99) < 0.004); // P3 is fitted by hue in one, cut by the profile in the other
+        // Colours end softly in P3 in one, in Rec. 2020 in the other: the lights differ a little.
+        QVERIFY2(percentile(off, 0.5) < 0.002 && percentile(off, 0.95) < 0.02,
+                 qPrintable(QString("%1 %2").arg(percentile(off, 0.5)).arg(percentile(off, 0.95))));
     }
 
     void sizes()
@@ -536,6 +538,10 @@ private Q_SLOTS:
                 recipe.output.metadata = kept;
                 write(recipe, at(name));
                 const auto [data, xmp] = exif(at(name));
+                for (const char *key : {"Exif.Image.Copyright", "Exif.Image.XResolution"})
+                    QVERIFY2(has(data, key), qPrintable(QString("%1 %2").arg(name, key)));
+                for (const char *key : {"Xmp.dc.rights", "Xmp.dc.description"})
+                    QVERIFY2(xmp.findKey(Exiv2::XmpKey(key)) != xmp.end(), qPrintable(QString("%1 %2").arg(name, key)));
                 QCOMPARE(has(data, "Exif.GPSInfo.GPSLatitude"), kept == KeptMetadata::All);
                 QCOMPARE(has(data, "Exif.Photo.FNumber"), kept != KeptMetadata::None);
                 QCOMPARE(data.findKey(Exiv2::ExifKey("Exif.Image.Copyright"))->toString(), std::string("? Somebody"));

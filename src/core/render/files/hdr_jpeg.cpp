@@ -1,9 +1,12 @@
 #include "render/files/hdr_jpeg.h"
 
 #include "base/errors.h"
+#include "colour/icc.h"
+#include "io/codec.h"
 #include "io/jpeg.h"
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cmath>
 #include <cstring>
@@ -11,21 +14,35 @@
 
 namespace yolk {
 
-std::vector<std::byte> gainMapFile(ImageView<const float> standard, ImageView<const float> bright, double headroom,
-                                   ExecContext &ctx)
+std::vector<std::byte> gainMapFile(const std::string &jpeg, ImageView<const float> standard, ImageView<const float> bright,
+                                   double headroom, ExecContext &ctx)
 {
     const int width = standard.width(), height = standard.height();
     GainMap map;
     map.headroom = headroom;
     Image<float> gains(width, height, 3);
     const float offset = float(map.offset);
-    forEachBand(ctx, height, [&](int y0, int y1) {
-        for (int c = 0; c < 3; ++c)
-            for (int y = y0; y < y1; ++y)
-                for (int x = 0; x < width; ++x)
-                    gains.row(c, y)[x] = std::log2((std::max(bright.row(c, y)[x], 0.0f) + offset) /
-                                                   (std::max(standard.row(c, y)[x], 0.0f) + offset));
-    });
+    const Codec &codec = codecOf(jpeg);
+    const CodeValues values = codeValuesOf(codec.readInfo(jpeg).profile);
+    std::array<std::array<float, 256>, 3> lightOf{};
+    for (size_t c = 0; c < 3; ++c)
+        for (size_t code = 0; code < 256; ++code)
+            lightOf[c][code] = values.curves[c][(code * (values.curves[c].size() - 1) + 127) / 255];
+    codec.readRows(
+        jpeg, 1, {},
+        [&](int y, const CodedRow &row) {
+            if (y % 8 == 0)
+                ctx.throwIfStopped();
+            for (size_t c = 0; c < 3; ++c)
+                for (size_t x = 0; x < size_t(width); ++x) {
+                    const float wanted = bright.row(int(c), y)[x];
+                    gains.row(int(c), y)[x] =
+                        wanted == standard.row(int(c), y)[x]
+                            ? 0.0f
+                            : std::log2((std::max(wanted, 0.0f) + offset) / (lightOf[c][row.eight[3 * x + c]] + offset));
+                }
+        },
+        ctx);
     for (int c = 0; c < 3; ++c) {
         float least = 0.0f, most = 0.0f; // no gain is always among them
         for (int y = 0; y < height; ++y) {
@@ -37,8 +54,8 @@ std::vector<std::byte> gainMapFile(ImageView<const float> standard, ImageView<co
         map.least[size_t(c)] = double(least);
         map.most[size_t(c)] = std::max(double(most), double(least) + kApart);
     }
-    constexpr int kQuality = 95; // errors well below a step of 8 bits of some stops
-    const std::vector<std::byte> jpeg = encodeJpeg(
+    constexpr int kQuality = 98; // at 95 coding errs by more than a step of 8 bits of some stops
+    const std::vector<std::byte> coded = encodeJpeg(
         width, height, kQuality, {},
         [&](int y, std::span<uint8_t> row) {
             if (y % 8 == 0)
@@ -50,7 +67,7 @@ std::vector<std::byte> gainMapFile(ImageView<const float> standard, ImageView<co
             }
         },
         JpegChroma::Full);
-    return withGainMapMetadata(jpeg, map);
+    return withGainMapMetadata(coded, map);
 }
 
 void appendGainMap(const std::string &path, std::span<const std::byte> map)

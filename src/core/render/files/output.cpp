@@ -54,9 +54,9 @@ public:
         case PictureFormat::Hdr:
             if (settings_.format != PictureFormat::Tiff || isLinearTiff())
                 return writeLinear(temporary);
-            return writeTiffCodes(temporary);
+            return writeCodes(temporary);
         case PictureFormat::Png:
-            return writePngCodes(temporary);
+            return writeCodes(temporary);
         case PictureFormat::Jpeg:
             return isHdr_ ? writeHdrJpeg(temporary) : writeStandardJpeg(temporary);
         case PictureFormat::Avif:
@@ -159,9 +159,10 @@ private:
         };
     }
 
-    void writeTiffCodes(const std::string &temporary)
+    /// TIFF or PNG, with alpha where not all is reached.
+    void writeCodes(const std::string &temporary)
     {
-        // What has no depth for codes is written linear.
+        // A TIFF that is written so has a depth for codes.
         bits_ = std::min(16, depthFor(settings_.format, int(settings_.depth)));
         const Image<float> display = rendered(false, rendering_);
         const Image<uint8_t> reached = reachedIn(plan_, request_, rendering_);
@@ -170,21 +171,11 @@ private:
         const Alpha alpha = reached.height() == 0 ? Alpha::None : Alpha::Unassociated;
         if (alpha != Alpha::None)
             fill = withAlpha(std::move(fill), reached, bits_);
-        (bits_ == 8 ? writeTiff8 : writeTiff)(temporary, size_.width, size_.height, profileBytes(), fill, alpha);
-        addMetadata(temporary);
-    }
-
-    void writePngCodes(const std::string &temporary)
-    {
-        bits_ = depthFor(settings_.format, int(settings_.depth));
-        const Image<float> display = rendered(false, rendering_);
-        const Image<uint8_t> reached = reachedIn(plan_, request_, rendering_);
-        const FileCoder coding = coder();
-        FillRow16 fill = codesOf(display, coding, bits_);
-        const Alpha alpha = reached.height() == 0 ? Alpha::None : Alpha::Unassociated;
-        if (alpha != Alpha::None)
-            fill = withAlpha(std::move(fill), reached, bits_);
-        writePng(temporary, size_.width, size_.height, profileBytes(), {bits_, alpha, settings_.pixelsPerInch}, fill);
+        if (settings_.format == PictureFormat::Png)
+            writePng(temporary, size_.width, size_.height, profileBytes(), {bits_, alpha, settings_.pixelsPerInch},
+                     fill);
+        else
+            (bits_ == 8 ? writeTiff8 : writeTiff)(temporary, size_.width, size_.height, profileBytes(), fill, alpha);
         addMetadata(temporary);
     }
 
@@ -203,6 +194,14 @@ private:
             RadianceNotes notes;
             notes.primaries = primaries;
             notes.software = kSoftware;
+            if (settings_.metadata != KeptMetadata::None) {
+                const Metadata &shot = plan_.reference().metadata;
+                notes.exposureSeconds = shot.exposureSeconds;
+                notes.fNumber = shot.fNumber;
+                notes.iso = shot.iso;
+                notes.dateTime = shot.dateTime.substr(0, 19);
+                notes.camera = shot.camera;
+            }
             return writeExr(temporary, size_.width, size_.height, notes,
                             {bits_ == 16 ? RadiancePixels::Half : RadiancePixels::Float}, fill);
         }
@@ -266,9 +265,10 @@ private:
         const Image<float> display = rendered(false, first), bright = rendered(true, second);
         const FileCoder coding = coder();
         const double stops = std::log2(settings_.peak / kHdrWhite);
-        const std::vector<std::byte> map = gainMapFile(display.view(), bright.view(), stops, writing_);
         writeJpeg(temporary, size_.width, size_.height, quality_, profileBytes(), bytesOf(display, coding),
                   settings_.chroma);
+        const std::vector<std::byte> map =
+            gainMapFile(temporary, display.view(), bright.view(), stops, writing_);
         addMetadata(temporary, gainMapDirectoryXmp(map.size()));
         appendGainMap(temporary, map);
     }
