@@ -140,6 +140,7 @@ private:
     void exportTicked(); ///< as each ticked preset says
     void askAndKeepExportPreset();
     void askForExportProfile();
+    void offerToRenew(); ///< what another program gave back, when settings were changed since
     void askAndSaveRadiance();
     void refreshCommands();
     void refreshMarks();
@@ -162,6 +163,7 @@ private:
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
     OfferStrip *offers_, *waiting_;
+    bool saidOutdated_ = false;
     EffectStrip *effects_;
     VersionsStrip *versionsStrip_;
     QWidget *column_;

@@ -7,6 +7,7 @@
 #include "canvas/message_strip.h"
 #include "canvas/offer_strip.h"
 #include "compare_bar.h"
+#include "document/hand_over.h"
 #include "keeping/versions_strip.h"
 #include "lightscale/light_scale.h"
 #include "sets/sets_view.h"
@@ -58,6 +59,7 @@ void MainWindow::connectParts()
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exportPanel_, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
+    connect(document_->handOver(), &HandOver::changed, this, &MainWindow::offerToRenew);
     connect(exportPanel_, &ExportPanel::presetsAsked, this, &MainWindow::exportTicked);
     connect(exportPanel_, &ExportPanel::presetToKeepAsked, this, &MainWindow::askAndKeepExportPreset);
     connect(exportPanel_, &ExportPanel::profileAsked, this, &MainWindow::askForExportProfile);

@@ -169,10 +169,25 @@ void MainWindow::askAndSaveRadiance()
     document_->saveRadiance(path);
 }
 
+void MainWindow::offerToRenew()
+{
+    HandOver *hand = document_->handOver();
+    const bool isOutdated = hand->isOutdated();
+    if (isOutdated == saidOutdated_)
+        return;
+    saidOutdated_ = isOutdated;
+    if (!isOutdated)
+        return offers_->withdraw();
+    offers_->offer(tr("The picture is %1 as it came back: what you change now is not seen.").arg(hand->file()),
+                   {{tr("Renew"), tr("Hands the picture over once more, as it is now."), [hand] { hand->start(); }},
+                    {tr("Remove"), tr("Shows the picture of the settings again."), [hand] { hand->remove(); }}},
+                   tr("Leave it"));
+}
+
 void MainWindow::returnTo(const QString &file)
 {
     const QString name = QFileInfo(file).fileName();
-    waiting_->offer(tr("Another program waits for %1.").arg(name),
+    waiting_->offer(tr("Another program waits for the finished picture: %1").arg(name),
                     {{tr("Done"), tr("Writes the finished picture to that file and closes the window."),
                       [this, file] {
                           connect(document_, &Document::kept, this, [file](const QString &path) {

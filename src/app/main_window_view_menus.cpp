@@ -166,7 +166,7 @@ void MainWindow::askForMonitorProfile()
 
 void MainWindow::makeInspectCommands(QMenu *view)
 {
-    static const QStringList keys = QStringLiteral("L P S N C E M K U Shift+X").split(QLatin1Char(' '));
+    static const QStringList keys = QStringLiteral("L P S N C E M K U Shift+L").split(QLatin1Char(' '));
     for (int i = 0; i < int(keys.size()); ++i) {
         const InspectMode mode = InspectMode(i);
         needSet_ << addCommand(view, inspectionName(mode), QKeySequence(keys[i]),

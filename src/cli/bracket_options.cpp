@@ -76,11 +76,6 @@ void applyChoice(const BracketOptions &options, const Sources &sources, FrameCho
 
 } // namespace
 
-void refuse(const std::string &option)
-{
-    throw ArgumentError(option + " is not built yet in this release");
-}
-
 void addBracketOptions(CLI::App &command, BracketOptions &options)
 {
     command.add_option("FRAME", options.files, "the frames, in any order; N counts them as given, from 1")->required();

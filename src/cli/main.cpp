@@ -86,9 +86,7 @@ int main(int argc, char **argv)
     commands["info"] = cli::addInfo(app);
     commands["merge"] = cli::addMerge(app);
     commands["develop"] = cli::addDevelop(app);
-    CLI::App *batch = app.add_subcommand("batch", "not built yet");
-    batch->prefix_command();
-    commands["batch"] = [](ExecContext &) { cli::refuse("batch"); };
+    commands["batch"] = cli::addBatch(app);
     try {
         app.parse(argc, argv);
     } catch (const CLI::CallForHelp &help) {

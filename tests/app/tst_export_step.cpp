@@ -163,9 +163,9 @@ private Q_SLOTS:
         QSignalSpy kept(&document(), &Document::kept);
         Q_EMIT panel().presetsAsked();
         QTRY_COMPARE_WITH_TIMEOUT(kept.count(), 2, 60000);
-        const QString base = QFileInfo(QString::fromStdString(
-                                           document().bracket().frames[document().bracket().reference].frame->path))
-                                 .completeBaseName();
+        const QString base =
+            QFileInfo(QString::fromStdString(document().bracket().frames[document().bracket().reference].frame->path))
+                .completeBaseName();
         QCOMPARE(cv::imread((at("client/") + base + "-small.jpg").toStdString()).size(), cv::Size(240, 160));
         const QString sheet = dir_.filePath(base + "-sheet.png");
         QVERIFY(QFile::exists(sheet));
@@ -219,7 +219,8 @@ private Q_SLOTS:
             return count;
         };
         const int some = hatched(0.0), fewer = hatched(1.0), none = hatched(5.0);
-        QVERIFY2(some > fewer && fewer > 0 && none == 0, qPrintable(QString("%1 %2 %3").arg(some).arg(fewer).arg(none)));
+        QVERIFY2(some > fewer && fewer > 0 && none == 0,
+                 qPrintable(QString("%1 %2 %3").arg(some).arg(fewer).arg(none)));
         QVERIFY(window_->inspectionCaption()->text().contains("stops over white"));
         document().inspect(std::nullopt);
         QVERIFY(!panel().screenLights()->isChecked());
@@ -243,6 +244,7 @@ private Q_SLOTS:
         document().setRecipe(next, "exposure");
         QVERIFY(document().handOver()->isOutdated());
         QVERIFY(panel().returnedNote().contains("not seen"));
+        QVERIFY(window_->offers()->text().contains("not seen") && window_->offers()->button("Renew"));
         QCOMPARE(middle(), centre);
         choose("export.light", 0);
         // Renewed it shows them; an export writes what came back.

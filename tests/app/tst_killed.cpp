@@ -141,9 +141,9 @@ int edit(const QString &folder, const QString &output)
     const auto write = [&] {
         const QString path = QStringLiteral("%1/%2").arg(output).arg(written);
         if (written++ % 3 == 2)
-            document.saveRadiance(path + QStringLiteral(".exr"));
-        else
-            document.exportPicture(path + (written % 2 ? QStringLiteral(".tif") : QStringLiteral(".jpg")));
+            return document.saveRadiance(path + QStringLiteral(".exr"));
+        const auto &traits = kPictureFormats[size_t(written) % kPictureFormats.size()];
+        document.exportPicture(path + QString::fromStdString(suffixesOf(traits.format).front()));
     };
     QObject::connect(&document, &Document::kept, &document, write);
     QObject::connect(&timer, &QTimer::timeout, &timer, [&] {

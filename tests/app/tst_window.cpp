@@ -401,6 +401,17 @@ private Q_SLOTS:
             }
         });
     }
+    void noTwoCommandsShareAKey()
+    {
+        QMap<QString, QString> taken;
+        for (const QAction *action : window_->findChildren<QAction *>())
+            for (const QKeySequence &keys : action->shortcuts()) {
+                const QString key = keys.toString();
+                QVERIFY2(!taken.contains(key), qPrintable(key + ": " + taken.value(key) + ", " + action->text()));
+                taken.insert(key, action->text());
+            }
+        QVERIFY(taken.size() > 60);
+    }
     void failedExportIsSaidAndNothingIsLost()
     {
         openFrames();

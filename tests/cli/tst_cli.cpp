@@ -336,19 +336,6 @@ private Q_SLOTS:
         QCOMPARE(r.err.trimmed().count('\n'), 0); // one line
         QVERIFY(!QFile::exists(at("x.exr")) && !QFile::exists(at("x.tif")) && !QFile::exists(at("x.hdr")));
     }
-    void whatIsNotBuiltYetIsRefused_data()
-    {
-        QTest::addColumn<QStringList>("arguments");
-        QTest::newRow("batch") << QStringList{"batch", "folder", "--out", "other", "--jobs", "2"};
-    }
-    void whatIsNotBuiltYetIsRefused()
-    {
-        QFETCH(QStringList, arguments);
-        const Result r = run(arguments);
-        QCOMPARE(r.code, 2);
-        QVERIFY2(errorOf(r).endsWith("is not built yet in this release"), qPrintable(r.err));
-        QVERIFY(!QFile::exists(at("x.exr")) && !QFile::exists(at("x.tif")));
-    }
     void handHeldFramesAreAligned() // three frames that look 12 pixels apart, one turned by its tag, one of elsewhere
     {
         ThreadRunner runner(2);
@@ -482,7 +469,7 @@ private Q_SLOTS:
     void fullDiskIsOneAndLeavesNothing_data()
     {
         QTest::addColumn<QString>("name");
-        for (const char *name : {"f.exr", "f.hdr", "f.tif", "f.jpg"})
+        for (const char *name : {"f.exr", "f.hdr", "f.dng", "f.tif", "f.jpg", "f.png", "f.avif", "f.jxl", "hdr.jpg"})
             QTest::newRow(name) << name;
     }
     void fullDiskIsOneAndLeavesNothing()
@@ -492,8 +479,9 @@ private Q_SLOTS:
         QDir folder(at("full"));
         folder.mkpath(".");
         const QString out = folder.filePath(name);
-        const bool radiance = name.endsWith("exr") || name.endsWith("hdr");
-        const Result r = run(radiance ? merge({"-o", out}) : develop({"-o", out}), [] {
+        const bool radiance = name.endsWith("exr") || name.endsWith("hdr") || name.endsWith("dng");
+        const QStringList light{"--set", name.startsWith("hdr") ? "export.light=hdr" : "export.light=standard"};
+        const Result r = run(radiance ? merge({"-o", out}) : develop(QStringList{"-o", out} + light), [] {
             const rlimit limit{2000, 2000};
             setrlimit(RLIMIT_FSIZE, &limit);
         });

@@ -8,8 +8,9 @@
 
 namespace {
 
-const QStringList kOrder{"base",  "image", "colour", "io",    "frames", "lens",     "denoise", "align",  "movement",
-                         "merge", "tone",  "adjust", "areas", "mend",   "geometry", "recipe",  "render", "project"};
+const QStringList kOrder{"base",     "image",    "colour", "io",      "frames", "lens",  "denoise",
+                         "align",    "movement", "merge",  "tone",    "adjust", "areas", "mend",
+                         "geometry", "recipe",   "render", "project", "batch"};
 
 /// The rooms of render; render.h names them all and is for those outside.
 const QStringList kRooms{"set", "plan", "stages", "analysis", "views", "files"};

@@ -31,6 +31,7 @@ HandOver::HandOver(Document *document)
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] { soon_.start(); });
     connect(document, &Document::setChanged, this, [this] {
         file_.clear();
+        handedId_.clear();
         isBack_ = false;
         handed_.reset();
         if (!watcher_.files().isEmpty())
@@ -84,6 +85,7 @@ void HandOver::start()
     Recipe recipe = document_->recipe();
     recipe.returned = {};
     handed_ = recipe;
+    handedId_.clear();
     isBack_ = false;
     if (!watcher_.files().isEmpty())
         watcher_.removePaths(watcher_.files());

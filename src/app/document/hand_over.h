@@ -29,9 +29,9 @@ public:
 
     void start();  ///< also anew: what came back before is left out of what is handed over
     void remove(); ///< of what came back; the settings are seen again
-    bool isUnderWay() const { return !file_.isEmpty() && !isBack_; } ///< written, and nothing came back yet
-    bool isBack() const;                                             ///< a returned picture stands for ours
-    bool isOutdated() const;                                         ///< and settings were changed since
+    bool isUnderWay() const { return !handedId_.empty() && !isBack_; } ///< written, and nothing came back yet
+    bool isBack() const;                                               ///< a returned picture stands for ours
+    bool isOutdated() const;                                           ///< and settings were changed since
     QString file() const; ///< name of what was handed over or came back; empty: nothing
 
 Q_SIGNALS:

@@ -29,6 +29,14 @@ QWidget *sideBySide(QPushButton *left, QPushButton *right, QWidget *parent)
     return out;
 }
 
+/// With a frame: fields of values have none.
+void makeField(QLineEdit *edit)
+{
+    edit->setStyleSheet(
+        QStringLiteral("QLineEdit { background: palette(base); border: 1px solid palette(mid); border-radius: 3px; "
+                       "padding: 3px 5px; }"));
+}
+
 QLabel *quiet(const QString &text, QWidget *parent)
 {
     auto *out = new QLabel(text, parent);
@@ -37,7 +45,7 @@ QLabel *quiet(const QString &text, QWidget *parent)
     return out;
 }
 
-const QString kFormat = QStringLiteral("export.format"), kDepth = QStringLiteral("export.depth");
+const QString kDepth = QStringLiteral("export.depth");
 
 } // namespace
 
@@ -52,7 +60,6 @@ ExportPanel::ExportPanel(Document *document, ExportShelf *shelf, QWidget *parent
       presets_(new QListWidget(this)), written_(new WrittenList(this)), command_(new QLineEdit(this))
 {
     makePicture();
-    makePresets();
     makeHandOver();
     makeRadiance();
     addStretch();
@@ -108,7 +115,7 @@ void ExportPanel::makePicture()
     colour->addAfter(space, chooseProfile_);
     colour->addAfter(chooseProfile_, profileShown_);
     connect(chooseProfile_, &QPushButton::clicked, this, &ExportPanel::profileAsked);
-    screenLights_->setToolTip(tr("Hatches light that a screen which goes so far over white cannot show. Shift+X"));
+    screenLights_->setToolTip(tr("Hatches light that a screen which goes so far over white cannot show. Shift+L"));
     colour->add(screenLights_);
     colour->add(screenStops_);
     connect(screenLights_, &QCheckBox::clicked, this, [this](bool on) {
@@ -120,16 +127,29 @@ void ExportPanel::makePicture()
         document_->inspect(look);
     });
 
-    addText(saying, &ExportSettings::copyright, "export.copyright", tr("Copyright"), tr("Written into the file"));
-    addText(saying, &ExportSettings::caption, "export.caption", tr("Caption"), tr("Written into the file"));
+    makeWords(saying);
+    add(picture);
+    makePresets();
+    makeWritten();
+    for (FoldGroup *group : {colour, size, saying})
+        add(group);
+}
+
+void ExportPanel::makeWords(FoldGroup *group)
+{
+    addText(group, &ExportSettings::copyright, "export.copyright", tr("Copyright"), tr("Written into the file"));
+    addText(group, &ExportSettings::caption, "export.caption", tr("Caption"), tr("Written into the file"));
     QStringList fields;
     for (const NameField &field : kNameFields)
         fields << QStringLiteral("{%1} %2").arg(words(field.key), words(field.help));
-    addText(saying, &ExportSettings::name, "export.name", tr("File name"),
+    addText(group, &ExportSettings::name, "export.name", tr("File name"),
             tr("Words in braces are filled in:") + QLatin1Char('\n') + fields.join(QLatin1Char('\n')));
-    saying->add(nameShown_);
-    saying->setOpen(false);
+    group->add(nameShown_);
+    group->setOpen(false);
+}
 
+void ExportPanel::makeWritten()
+{
     writtenGroup_ = new FoldGroup(tr("Written"), this);
     auto *folder = new QPushButton(tr("Show in folder"), this);
     folder->setToolTip(tr("Opens the folder of the chosen file."));
@@ -137,14 +157,14 @@ void ExportPanel::makePicture()
     writtenGroup_->add(written_);
     writtenGroup_->add(folder);
     writtenGroup_->hide();
-    for (FoldGroup *group : {picture, colour, size, saying, writtenGroup_})
-        add(group);
+    add(writtenGroup_);
 }
 
 void ExportPanel::addText(FoldGroup *group, std::string ExportSettings::*member, const char *key, const QString &name,
                           const QString &help)
 {
     auto *edit = new QLineEdit(this);
+    makeField(edit);
     edit->setAccessibleName(name);
     edit->setToolTip(help + (help.contains(QLatin1Char('\n')) ? QString() : QStringLiteral(".")));
     group->add(new QLabel(name, this));
@@ -220,6 +240,7 @@ void ExportPanel::makeHandOver()
 {
     auto *group = new FoldGroup(tr("Another program"), this);
     HandOver *hand = document_->handOver();
+    makeField(command_);
     command_->setText(HandOver::command());
     command_->setPlaceholderText(tr("program {file}"));
     command_->setAccessibleName(tr("Command"));

@@ -42,6 +42,8 @@ Q_SIGNALS:
 
 private:
     void makePicture();
+    void makeWords(FoldGroup *group);
+    void makeWritten();
     void makePresets();
     void makeHandOver();
     void makeRadiance();

@@ -28,6 +28,7 @@ inline constexpr std::array kNameFields{
     NameField{"set", "the folder of the frames"},
     NameField{"date", "when it was taken, as 2026-05-01"},
     NameField{"time", "the same, as 06-12-00"},
+    NameField{"number", "the number of the set in a run over many, of three digits"},
     NameField{"camera", "what the frame says of its camera"},
     NameField{"rating", "how many eggs it has"},
     NameField{"width", "pixels"},

@@ -247,7 +247,9 @@ private Q_SLOTS:
         };
         test::writeBytes(dir_.filePath("text.jpg"), "This is not a picture.");
         QVERIFY(reasonOf(path("text.jpg"))
-                    .ends_with("is not a picture in a format that can be read (raw, DNG, TIFF, JPEG, PNG, EXR, HDR)"));
+                    .ends_with("is not a picture in a format that can be read (raw, DNG, TIFF, JPEG, PNG, HEIF, AVIF, "
+                               "JPEG XL, EXR, "
+                               "HDR)"));
         test::writeBytes(dir_.filePath("empty.png"), "");
         QVERIFY(reasonOf(path("empty.png")).ends_with("the file is empty"));
         QVERIFY(reasonOf(path("none.png")).ends_with("there is no such file"));

@@ -35,6 +35,8 @@ public:
         reduction_ = double(area.width()) / size_.width;
         request_ = {1, realOf(area), size_.width, size_.height, true};
         space_ = spaceWithin();
+        if (space_ == OutputSpace::Profile && settings.profile.empty())
+            throw ArgumentError(target.path + ": no colour profile is chosen to write it through");
         if (space_ == OutputSpace::Profile)
             profile_ = {readTargetProfile(settings.profile), settings.intent};
     }
@@ -267,8 +269,7 @@ private:
         const double stops = std::log2(settings_.peak / kHdrWhite);
         writeJpeg(temporary, size_.width, size_.height, quality_, profileBytes(), bytesOf(display, coding),
                   settings_.chroma);
-        const std::vector<std::byte> map =
-            gainMapFile(temporary, display.view(), bright.view(), stops, writing_);
+        const std::vector<std::byte> map = gainMapFile(temporary, display.view(), bright.view(), stops, writing_);
         addMetadata(temporary, gainMapDirectoryXmp(map.size()));
         appendGainMap(temporary, map);
     }

@@ -1,0 +1,294 @@
+#include "batch/batch_run.h"
+
+#include "base/errors.h"
+#include "base/text.h"
+#include "io/atomic_file.h"
+#include "recipe/preset.h"
+#include "render/analysis/analyse.h"
+#include "render/files/output.h"
+#include "render/stages/align_stage.h"
+
+#include <algorithm>
+#include <cctype>
+#include <cerrno>
+#include <chrono>
+#include <cstring>
+#include <fcntl.h>
+#include <filesystem>
+#include <mutex>
+#include <sys/file.h>
+#include <thread>
+#include <unistd.h>
+#include <utility>
+
+namespace yolk {
+namespace {
+
+namespace fs = std::filesystem;
+constexpr size_t kCacheBytes = size_t(1) << 30; // a full merge, so that several files need one
+
+/// The set without frames that cannot be used. Throws what stands in the way of all of it.
+struct OpenedJob {
+    Sources sources;
+    Measured measured;
+    Recipe start;
+};
+OpenedJob opened(const BatchJob &job, std::vector<std::string> &notices, ExecContext &ctx)
+{
+    OpenedJob out;
+    out.sources.cache = std::make_shared<StageCache>(kCacheBytes);
+    for (const std::string &path : job.frames) {
+        ctx.throwIfStopped();
+        try {
+            const FramePtr frame = loadFrame(path);
+            if (std::ranges::none_of(out.sources.frames, [&](const FramePtr &f) { return f->id == frame->id; }))
+                out.sources.frames.push_back(frame);
+        } catch (const InputError &e) {
+            notices.push_back(std::string(e.what()) + "; left out");
+        }
+    }
+    while (!out.sources.frames.empty()) {
+        try {
+            out.measured = analyse(out.sources, {}, ctx);
+            break;
+        } catch (const InputError &e) { // its pixels are damaged
+            const size_t before = out.sources.frames.size();
+            std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
+            if (out.sources.frames.size() == before)
+                throw;
+            notices.push_back(std::string(e.what()) + "; left out");
+        }
+    }
+    if (out.sources.frames.empty())
+        throw ArgumentError("none of its frames can be used");
+    out.start = automaticStart(out.measured);
+    const Bracket bracket = bracketOf(out.sources, out.measured, out.start);
+    for (const BracketFrame &f : bracket.frames)
+        if (!f.usable && !f.notices.empty())
+            notices.push_back(f.frame->path + ": " + f.notices.front() + "; left out");
+    for (const std::string &notice : bracket.notices)
+        notices.push_back(notice);
+    return out;
+}
+
+std::string inSmallLetters(std::string text)
+{
+    std::ranges::transform(text, text.begin(), [](unsigned char c) { return c == ' ' ? '-' : char(std::tolower(c)); });
+    return text;
+}
+
+} // namespace
+
+JobResult runJob(const BatchJob &job, const std::string &thumbnail, ExecContext &ctx)
+{
+    const auto began = std::chrono::steady_clock::now();
+    JobResult out{job.number, job.frames, {}, {}, {}, {}, 0.0};
+    try {
+        ExecContext opening = ctx.part(0.0, 0.3), writing = ctx.part(0.3, 1.0);
+        const OpenedJob set = opened(job, out.notices, opening);
+        const std::vector<std::string> presets = job.presets.empty() ? std::vector<std::string>{""} : job.presets;
+        const double count = double(presets.size() * job.exports.size());
+        double at = 0.0;
+        for (const std::string &preset : presets)
+            for (const ExportPreset &way : job.exports) {
+                Recipe recipe =
+                    preset.empty() ? set.start : withPreset(set.start, presetNamed(preset), 100.0, set.start);
+                recipe.output = way.settings;
+                for (const std::string &entry : job.settings) {
+                    const size_t equals = entry.find('=');
+                    setByPath(recipe, entry.substr(0, equals),
+                              equals == std::string::npos ? "" : entry.substr(equals + 1));
+                }
+                const fs::path first(job.frames.front());
+                std::string name = fileNameOf(recipe.output.name, {{"name", first.stem().string()},
+                                                                   {"set", first.parent_path().filename().string()},
+                                                                   {"number", textOf("%03d", job.number)}});
+                if (presets.size() > 1)
+                    name += "-" + inSmallLetters(preset);
+                const fs::path folder = way.folder.empty() ? fs::path(job.out) : fs::path(way.folder);
+                fs::create_directories(folder);
+                const std::string path = (folder / (name + suffixesOf(recipe.output.format).front())).string();
+                ExecContext own = writing.part(at / count, (at + 1.0) / count);
+                exportPicture(set.sources, recipe, set.measured, {path}, own);
+                out.files.push_back(path);
+                if (at == 0.0 && !thumbnail.empty()) {
+                    constexpr int kSmall = 360; // pixels
+                    Recipe small = recipe;
+                    small.output = {};
+                    ExecContext quick = ctx.child({});
+                    exportPicture(set.sources, small, set.measured, {thumbnail, kSmall, kSmall}, quick);
+                    out.thumbnail = thumbnail;
+                }
+                at += 1.0;
+            }
+    } catch (const Cancelled &) {
+        throw;
+    } catch (const std::bad_alloc &) {
+        out.error = "not enough memory for this set";
+    } catch (const std::exception &e) {
+        out.error = e.what();
+    }
+    out.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
+    return out;
+}
+
+BatchMarks::BatchMarks(const std::string &out) : folder_((fs::path(out) / ".yolk-batch").string())
+{
+    std::error_code error;
+    fs::create_directories(folder_, error);
+    if (error)
+        throw OutputError(folder_, error.message());
+}
+
+BatchMarks::Claim::Claim(Claim &&other) noexcept : fd_(std::exchange(other.fd_, -1))
+{
+}
+
+BatchMarks::Claim::~Claim()
+{
+    if (fd_ >= 0)
+        close(fd_); // and with it the lock goes
+}
+
+std::optional<BatchMarks::Claim> BatchMarks::claim(const std::string &key) const
+{
+    const std::string path = folder_ + "/" + key + ".claim";
+    const int fd = open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666);
+    if (fd < 0)
+        throw OutputError(path, std::strerror(errno));
+    Claim out(fd);
+    if (flock(fd, LOCK_EX | LOCK_NB) != 0)
+        return std::nullopt;
+    return out;
+}
+
+std::string BatchMarks::thumbnailOf(const BatchJob &job) const
+{
+    return folder_ + "/" + textOf("%04d-", job.number) + keyOf(job).substr(0, 8) + ".jpg";
+}
+
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+/// What the workers of a run share.
+struct Shared {
+    std::mutex mutex;
+    size_t next = 0;
+    std::vector<std::optional<JobResult>> results;
+    std::vector<double> underWay; ///< fractions of the jobs that run here
+    size_t doneHere = 0;
+    Clock::time_point began = Clock::now(), said{};
+};
+
+} // namespace
+
+std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMarks &marks, const BatchOptions &options,
+                                const std::function<void(const JobResult &)> &finished,
+                                const std::function<void(const BatchProgress &)> &progress, ExecContext &ctx)
+{
+    std::vector<std::string> keys;
+    for (const BatchJob &job : jobs)
+        keys.push_back(keyOf(job));
+    if (!options.resume)
+        for (const std::string &key : keys)
+            marks.forget(key);
+    Shared shared;
+    shared.results.resize(jobs.size());
+    const size_t workers = size_t(std::clamp(options.atOnce, 1, 64));
+    shared.underWay.assign(workers, 0.0);
+    const auto say = [&](bool now) { // under the lock
+        constexpr auto kEvery = std::chrono::milliseconds(200);
+        if (!progress || (!now && Clock::now() - shared.said < kEvery))
+            return;
+        shared.said = Clock::now();
+        BatchProgress out;
+        out.all = jobs.size();
+        double running = 0.0;
+        for (const double fraction : shared.underWay)
+            running += fraction;
+        for (const auto &result : shared.results)
+            out.done += result.has_value();
+        out.fraction = jobs.empty() ? 1.0 : std::min(1.0, (double(out.done) + running) / double(jobs.size()));
+        const double here = double(shared.doneHere) + running;
+        if (here > 0.5)
+            out.secondsLeft = std::chrono::duration<double>(Clock::now() - shared.began).count() / here *
+                              (double(jobs.size() - out.done) - running);
+        progress(out);
+    };
+    const auto work = [&](size_t worker, Runner &runner) {
+        for (;;) {
+            size_t i = 0;
+            {
+                const std::scoped_lock lock(shared.mutex);
+                if (shared.next == jobs.size())
+                    return;
+                i = shared.next++;
+            }
+            ctx.throwIfStopped();
+            if (auto before = marks.done(keys[i])) {
+                const std::scoped_lock lock(shared.mutex);
+                shared.results[i] = std::move(before);
+                say(true);
+                continue;
+            }
+            const auto claim = marks.claim(keys[i]);
+            if (!claim)
+                continue;                            // somebody else is at it
+            if (auto before = marks.done(keys[i])) { // and was done between the two looks
+                const std::scoped_lock lock(shared.mutex);
+                shared.results[i] = std::move(before);
+                continue;
+            }
+            ExecContext own(runner, ctx.stopToken(), [&](double fraction) {
+                const std::scoped_lock lock(shared.mutex);
+                shared.underWay[worker] = std::min(fraction, 0.999);
+                say(false);
+            });
+            JobResult result = runJob(jobs[i], marks.thumbnailOf(jobs[i]), own);
+            try {
+                if (result.error.empty())
+                    marks.setDone(keys[i], result);
+            } catch (const OutputError &e) {
+                result.error = e.what();
+            }
+            const std::scoped_lock lock(shared.mutex);
+            shared.underWay[worker] = 0.0;
+            ++shared.doneHere;
+            if (finished)
+                finished(result);
+            shared.results[i] = std::move(result);
+            say(true);
+        }
+    };
+    if (workers == 1) {
+        work(0, ctx.runner());
+    } else {
+        std::vector<std::exception_ptr> failures(workers);
+        std::vector<std::thread> threads;
+        for (size_t worker = 0; worker < workers; ++worker)
+            threads.emplace_back([&, worker] {
+                try {
+                    SerialRunner serial;
+                    work(worker, serial);
+                } catch (...) {
+                    failures[worker] = std::current_exception();
+                }
+            });
+        for (std::thread &thread : threads)
+            thread.join();
+        for (const std::exception_ptr &failure : failures)
+            if (failure)
+                std::rethrow_exception(failure);
+    }
+    std::vector<JobResult> out;
+    for (size_t i = 0; i < jobs.size(); ++i) {
+        if (!shared.results[i])
+            shared.results[i] = marks.done(keys[i]); // by somebody else, meanwhile
+        if (shared.results[i])
+            out.push_back(std::move(*shared.results[i]));
+    }
+    return out;
+}
+
+} // namespace yolk
