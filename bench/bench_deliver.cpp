@@ -65,7 +65,9 @@ double longestStop(const OpenedSet &set, const Recipe &recipe, const std::string
         asked = Clock::now();
         stop.request_stop();
         work.join();
-        longest = std::max(longest, std::chrono::duration<double>(ended - asked).count() * 1e3);
+        const double taken = std::chrono::duration<double>(ended - asked).count() * 1e3;
+        std::printf(" %.0f", taken);
+        longest = std::max(longest, taken);
     }
     return longest;
 }

@@ -141,7 +141,7 @@ int edit(const QString &folder, const QString &output)
     const auto write = [&] {
         const QString path = QStringLiteral("%1/%2").arg(output).arg(written);
         if (written++ % 3 == 2)
-            return document.saveRadiance(path + QStringLiteral(".exr"));
+            return document.saveRadiance(path + (written % 2 ? QStringLiteral(".exr") : QStringLiteral(".dng")));
         const auto &traits = kPictureFormats[size_t(written) % kPictureFormats.size()];
         document.exportPicture(path + QString::fromStdString(suffixesOf(traits.format).front()));
     };

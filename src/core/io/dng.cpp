@@ -45,7 +45,6 @@ void writeDng(const std::string &path, int width, int height, const DngOptions &
         const Tiff tiff = openTiff(path, "w");
         if (!tiff)
             throw OutputError(path, "cannot be written");
-        constexpr int kLinearRaw = 34892; // that libtiff has no name for
         TIFF *const t = tiff.get();
         const std::array<uint8_t, 4> version{1, 4, 0, 0}, backward{1, uint8_t(isFloat ? 4 : 1), 0, 0};
         TIFFSetField(t, TIFFTAG_SUBFILETYPE, 0);

@@ -36,7 +36,7 @@ void checkRgb(Shape shape, const std::string &path);
 /// Fills strips from a picture that stands in memory.
 FillStrip copying(ImageView<const float> rgb);
 /// So many that a stop takes effect soon: packing them takes a tenth of a second at most.
-inline constexpr int kStripRows = 32;
+inline constexpr int kStripRows = 16;
 /// Calls fill for strips of kStripRows rows and hands each one on.
 void forEachStrip(int width, int height, bool variance, int shares, const FillStrip &fill, const FillStrip &use);
 

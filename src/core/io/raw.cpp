@@ -57,6 +57,8 @@ bool isRawTiff(const std::string &path)
     const Tiff tiff = openTiff(path, "rm");
     if (!tiff)
         return false;
+    if (isLinearFloatDng(tiff.get()))
+        return false; // radiance
     uint16_t count = 0;
     const uint8_t *version = nullptr;
     if (TIFFGetField(tiff.get(), TIFFTAG_DNGVERSION, &version) || holdsSensorValues(tiff.get()))

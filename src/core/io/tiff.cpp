@@ -6,6 +6,7 @@
 #include "io/tiff_p.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <fcntl.h>
 #include <unistd.h>
@@ -39,7 +40,33 @@ struct Layout {
     PictureInfo info;
     int storedSamples = 3;
     bool whiteIsZero = false;
+    float gain = 1.0f; ///< of floating point: what a DNG was divided by
 };
+
+/// Primaries of a linear DNG, by its matrix from XYZ under the white that it names. Throws InputError.
+Primaries primariesOf(TIFF *tiff, const std::string &path)
+{
+    uint32_t count = 0;
+    const float *values = nullptr;
+    Matrix3 fromXyz;
+    if (!TIFFGetField(tiff, TIFFTAG_COLORMATRIX1, &count, &values) || count != 9)
+        throw InputError(path, "is a DNG that does not say what its colours are");
+    std::copy_n(values, 9, fromXyz.m.begin());
+    Matrix3 toXyz;
+    try {
+        toXyz = inverse(fromXyz);
+    } catch (const ArgumentError &) {
+        throw InputError(path, "is a DNG with colours that cannot be");
+    }
+    const auto xyOf = [&](const Vector3 &rgb) {
+        const Vector3 xyz = toXyz * rgb;
+        const double sum = xyz[0] + xyz[1] + xyz[2];
+        if (!(sum > 1e-9))
+            throw InputError(path, "is a DNG with colours that cannot be");
+        return Chromaticity{xyz[0] / sum, xyz[1] / sum};
+    };
+    return {xyOf({1, 0, 0}), xyOf({0, 1, 0}), xyOf({0, 0, 1}), xyOf({1, 1, 1})};
+}
 
 Layout layoutOf(TIFF *tiff, const std::string &path)
 {
@@ -60,7 +87,7 @@ Layout layoutOf(TIFF *tiff, const std::string &path)
     const auto compression = tagOf<uint16_t>(tiff, TIFFTAG_COMPRESSION);
     if (photometric == PHOTOMETRIC_YCBCR && compression == COMPRESSION_JPEG)
         TIFFSetField(tiff, TIFFTAG_JPEGCOLORMODE, JPEGCOLORMODE_RGB); // libjpeg converts
-    else if (!grey && photometric != PHOTOMETRIC_RGB)
+    else if (!grey && photometric != PHOTOMETRIC_RGB && !isLinearFloatDng(tiff))
         throw InputError(path, "is a TIFF that is neither RGB nor grey; convert it to RGB");
     if (samples < (grey ? 1 : 3) || samples > 16)
         throw InputError(path, textOf("is a TIFF with %d samples a pixel", samples));
@@ -74,6 +101,12 @@ Layout layoutOf(TIFF *tiff, const std::string &path)
     out.whiteIsZero = photometric == PHOTOMETRIC_MINISWHITE;
     if (real && out.whiteIsZero)
         throw InputError(path, "is a floating point TIFF in which 0 is white");
+    if (isLinearFloatDng(tiff)) {
+        out.info.primaries = primariesOf(tiff, path);
+        float stops = 0.0f;
+        if (TIFFGetField(tiff, TIFFTAG_BASELINEEXPOSURE, &stops) && std::abs(stops) < 40.0f)
+            out.gain = std::exp2(stops);
+    }
     uint32_t size = 0;
     const void *profile = nullptr;
     if (TIFFGetField(tiff, TIFFTAG_ICCPROFILE, &size, &profile)) {
@@ -158,7 +191,7 @@ void deliver(RowSource &source, const Layout &layout, const std::function<void(i
                 if constexpr (std::is_integral_v<T>)
                     row[x * channels + c] = layout.whiteIsZero ? T(~in[x * stored + c]) : in[x * stored + c];
                 else
-                    row[x * channels + c] = in[x * stored + c];
+                    row[x * channels + c] = in[x * stored + c] * layout.gain;
         sink(y, row);
     }
 }
@@ -179,6 +212,15 @@ void readRows(const std::string &path, int, const RawOptions &, const RowSink &s
 } // namespace
 
 extern const Codec kTiffCodec{"TIFF", &recognises, &readInfo, [](int) { return 1; }, &readRows};
+
+bool isLinearFloatDng(TIFF *tiff)
+{
+    const uint8_t *version = nullptr;
+    uint16_t photometric = 0;
+    return TIFFGetField(tiff, TIFFTAG_DNGVERSION, &version) &&
+           TIFFGetField(tiff, TIFFTAG_PHOTOMETRIC, &photometric) && photometric == kLinearRaw &&
+           tagOf<uint16_t>(tiff, TIFFTAG_SAMPLEFORMAT) == SAMPLEFORMAT_IEEEFP;
+}
 
 Tiff openTiff(const std::string &path, const char *mode)
 {

@@ -645,6 +645,18 @@ private Q_SLOTS:
                     QVERIFY(std::abs(double(row[size_t(3 * x + c)]) * peak - want) <= 1e-5 * want + 1e-9);
                 }
         }
+        // It opens again as the radiance that it is.
+        const FramePtr again = loadFrame(at("float.dng"));
+        QVERIFY(again->isRadiance());
+        const Image<float> back = decodeRadiance(*again, 1, ctx);
+        const Matrix3 same = rgbToRgb(kRec2020, kRec2020);
+        for (size_t i = 0; i < 9; ++i)
+            QVERIFY(std::abs(again->codeValues.toRec2020.m[i] - same.m[i]) < 1e-3);
+        for (int c = 0; c < 3; ++c)
+            for (int x = 0; x < kWidth; ++x) {
+                const float want = std::max(0.0f, light.rgb.row(c, 100)[x]);
+                QVERIFY(std::abs(back.row(c, 100)[x] - want) <= 1e-5f * want + 1e-9f);
+            }
         save("whole.dng", DngSamples::Whole);
         const FramePtr frame = loadFrame(at("whole.dng")); // by LibRaw
         QCOMPARE(QString::fromStdString(frame->format), QStringLiteral("raw"));

@@ -50,6 +50,24 @@ YOLK_INLINE float chanceAt(uint32_t x, uint32_t y, uint32_t channel)
     return float((h ^ (h >> 15)) >> 8) * 0x1p-24f;
 }
 
+YOLK_MULTIVERSION
+void roundRow(const float *__restrict codes, int count, float top, uint16_t *__restrict out)
+{
+    for (int i = 0; i < count; ++i)
+        out[i] = uint16_t(int(codes[i] * top + 0.5f));
+}
+
+YOLK_MULTIVERSION
+void ditherRow(const float *__restrict codes, int pixels, uint32_t y, uint16_t *__restrict out)
+{
+    for (int x = 0; x < pixels; ++x)
+        for (int c = 0; c < 3; ++c) {
+            const float code = codes[3 * x + c] * 255.0f;
+            const int near = int(code + chanceAt(uint32_t(x), y, uint32_t(c)));
+            out[3 * x + c] = uint16_t(code < 0.5f ? 0 : code >= 254.5f ? 255 : near); // as outputEnds() says
+        }
+}
+
 } // namespace
 
 FileCoder::FileCoder(Transfer transfer, double scale) : scale_(float(scale)), table_(tableOf(transfer))
@@ -83,18 +101,12 @@ void FileCoder::code(ImageView<const float> display, int y, std::span<float> cod
 
 void roundCodes(std::span<const float> codes, int bits, std::span<uint16_t> out)
 {
-    const float top = float((1 << bits) - 1);
-    for (size_t i = 0; i < codes.size(); ++i)
-        out[i] = uint16_t(codes[i] * top + 0.5f);
+    roundRow(codes.data(), int(codes.size()), float((1 << bits) - 1), out.data());
 }
 
 void ditherCodes(std::span<const float> codes, int y, std::span<uint16_t> out)
 {
-    for (size_t i = 0; i < codes.size(); ++i) {
-        const float code = codes[i] * 255.0f;
-        const auto near = uint16_t(code + chanceAt(uint32_t(i / 3), uint32_t(y), uint32_t(i % 3)));
-        out[i] = code < 0.5f ? uint16_t(0) : code >= 254.5f ? uint16_t(255) : near; // as outputEnds() says
-    }
+    ditherRow(codes.data(), int(codes.size() / 3), uint32_t(y), out.data());
 }
 
 } // namespace yolk

@@ -135,17 +135,29 @@ private:
             writing_.report(double(y) / size_.height);
     }
 
-    /// Codes of a finished picture, three a pixel; of 8 bits with dither.
+    /// Codes of a finished picture, three a pixel; of 8 bits with dither. Made some rows ahead, on all threads of the runner.
     FillRow16 codesOf(const Image<float> &display, const FileCoder &coder, int bits)
     {
-        return [this, &display, &coder, bits,
-                codes = std::vector<float>(size_t(size_.width) * 3)](int y, std::span<uint16_t> row) mutable {
+        static constexpr int kAhead = 128, kRows = 16;
+        const size_t samples = size_t(size_.width) * 3;
+        return [this, &display, &coder, bits, samples, ahead = std::vector<uint16_t>(samples * kAhead)](
+                   int y, std::span<uint16_t> row) mutable {
             watch(y);
-            coder.code(display.view(), y, codes);
-            if (bits == 8)
-                ditherCodes(codes, y, row);
-            else
-                roundCodes(codes, bits, row);
+            if (y % kAhead == 0) {
+                const int rows = std::min(kAhead, size_.height - y);
+                writing_.runner().run((rows + kRows - 1) / kRows, [&](int part) {
+                    std::vector<float> codes(samples);
+                    for (int i = part * kRows; i < std::min(rows, (part + 1) * kRows); ++i) {
+                        const std::span<uint16_t> out(ahead.data() + size_t(i) * samples, samples);
+                        coder.code(display.view(), y + i, codes);
+                        if (bits == 8)
+                            ditherCodes(codes, y + i, out);
+                        else
+                            roundCodes(codes, bits, out);
+                    }
+                });
+            }
+            std::copy_n(ahead.begin() + ptrdiff_t(size_t(y % kAhead) * samples), samples, row.begin());
         };
     }
     /// The same with a fourth one: whether the frames reach so far.
