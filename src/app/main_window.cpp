@@ -1,5 +1,6 @@
 #include "main_window.h"
 
+#include "batch/batch_job.h"
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
 #include "canvas/frame_caption.h"
@@ -52,11 +53,12 @@ constexpr int kPanelWidth = 304;
 /// What a folder is searched for and the file dialog shows; whether a file can be read its content decides.
 const QStringList &pictureSuffixes()
 {
-    static const QStringList suffixes =
-        QStringLiteral("jpg jpeg tif tiff png heic heif hif avif jxl exr hdr pic dng 3fr arw cr2 cr3 dcr erf "
-                       "iiq kdc mos mrw nef nrw orf pef raf raw rw2 rwl "
-                       "sr2 srf srw x3f")
-            .split(QLatin1Char(' '));
+    static const QStringList suffixes = [] {
+        QStringList out;
+        for (const std::string_view suffix : frameSuffixes()) // without their dots
+            out << QString::fromUtf8(suffix.data() + 1, qsizetype(suffix.size()) - 1);
+        return out;
+    }();
     return suffixes;
 }
 

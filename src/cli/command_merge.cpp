@@ -86,7 +86,7 @@ Work addMerge(CLI::App &app)
     const auto options = std::make_shared<Options>();
     CLI::App *command = app.add_subcommand("merge", "merge frames into one radiance image");
     addBracketOptions(*command, *options);
-    command->add_option("-o,--output", options->output, "OUT.exr, OUT.hdr or OUT.tif (32 bit)")->required();
+    command->add_option("-o,--output", options->output, "OUT.exr, OUT.hdr, OUT.tif (32 bit) or OUT.dng")->required();
     command->add_option("--space", options->space, "primaries: rec709, rec2020 or ap1 (silent: rec709)")
         ->type_name("NAME");
     command->add_option("--set", options->set, "one setting, as in radiance.pixels=half")->type_name("path=value");

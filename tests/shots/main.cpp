@@ -235,7 +235,14 @@ int main(int argc, char **argv)
     window.canvas()->setGuides(Guides::None);
     window.document()->startAgain(Step::Geometry);
     window.goTo(Step::Export);
+    yolk::Recipe bright = window.document()->recipe();
+    bright.output.format = yolk::PictureFormat::Jpeg;
+    bright.output.light = yolk::ExportLight::Hdr;
+    window.document()->setRecipe(bright, QStringLiteral("light"));
+    window.document()->inspect(window.document()->lastInspection(yolk::InspectMode::Hdr));
     shoot(window, "export");
+    window.document()->inspect(std::nullopt);
+    window.document()->undo();
 
     window.goTo(Step::Tone);
     window.document()->setTone(&yolk::ToneSettings::highlights, -35, QStringLiteral("highlights"));

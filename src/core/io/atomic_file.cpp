@@ -9,6 +9,8 @@
 #include <filesystem>
 #include <fstream>
 #include <sys/stat.h>
+#include <system_error>
+#include <thread>
 #include <unistd.h>
 #include <utility>
 
@@ -24,6 +26,16 @@ void flushFolder(const std::string &file)
         return; // may be entered but not read: nothing can be done
     fsync(fd);
     close(fd);
+}
+
+/// Letting go of some hundred megabytes that were not wanted takes longer than somebody who stopped should wait.
+void closeLater(int fd)
+{
+    try {
+        std::thread([fd] { close(fd); }).detach();
+    } catch (const std::system_error &) {
+        close(fd);
+    }
 }
 
 } // namespace
@@ -63,8 +75,10 @@ std::string AtomicFile::hiddenName() const
 
 AtomicFile::~AtomicFile()
 {
-    if (nameless_ >= 0)
+    if (nameless_ >= 0 && done_)
         close(nameless_);
+    else if (nameless_ >= 0)
+        closeLater(nameless_);
     else if (!done_ && !temporary_.empty())
         std::remove(temporary_.c_str());
 }
