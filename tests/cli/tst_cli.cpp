@@ -480,7 +480,8 @@ private Q_SLOTS:
         folder.mkpath(".");
         const QString out = folder.filePath(name);
         const bool radiance = name.endsWith("exr") || name.endsWith("hdr") || name.endsWith("dng");
-        const QStringList light{"--set", name.startsWith("hdr") ? "export.light=hdr" : "export.light=standard"};
+        const QStringList light{"--set", name.startsWith("hdr") ? "export.light=hdr" : "export.light=standard", "--set",
+                                "export.quality=100"}; // so that no file is that small
         const Result r = run(radiance ? merge({"-o", out}) : develop(QStringList{"-o", out} + light), [] {
             const rlimit limit{2000, 2000};
             setrlimit(RLIMIT_FSIZE, &limit);

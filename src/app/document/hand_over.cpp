@@ -87,6 +87,8 @@ void HandOver::start()
     handed_ = recipe;
     handedId_.clear();
     isBack_ = false;
+    soon_.stop(); // what came before is over
+    lane_.discard();
     if (!watcher_.files().isEmpty())
         watcher_.removePaths(watcher_.files());
     file_ = document_->proposedPath(tr("-handed.tif"));
@@ -134,8 +136,8 @@ void HandOver::run()
 
 void HandOver::look()
 {
-    if (file_.isEmpty() || !handed_ || !document_->isOpen())
-        return;
+    if (handedId_.empty() || !handed_ || !document_->isOpen())
+        return; // it is not written yet
     if (!watcher_.files().contains(file_) && QFileInfo::exists(file_))
         watcher_.addPath(file_); // it was replaced by a new file
     lane_.start<std::string>(
@@ -150,7 +152,7 @@ void HandOver::look()
 
 void HandOver::take(const std::string &id)
 {
-    if (!document_->isOpen() || id == handedId_ || id == document_->recipe().returned.id)
+    if (!document_->isOpen() || handedId_.empty() || id == handedId_ || id == document_->recipe().returned.id)
         return;
     try {
         Recipe next = document_->recipe();
