@@ -113,8 +113,9 @@ private:
                 settings_.pixelsPerInch,
                 xmp};
     }
-    void addMetadata(const std::string &temporary, const std::string &xmp = {}) const
+    void addMetadata(const std::string &temporary, const std::string &xmp = {})
     {
+        writing_.throwIfStopped(); // the last moment: what follows cannot be stopped
         copyMetadata(plan_.reference().path, temporary, metadata(xmp));
     }
 
@@ -140,8 +141,8 @@ private:
     {
         static constexpr int kAhead = 128, kRows = 16;
         const size_t samples = size_t(size_.width) * 3;
-        return [this, &display, &coder, bits, samples, ahead = std::vector<uint16_t>(samples * kAhead)](
-                   int y, std::span<uint16_t> row) mutable {
+        return [this, &display, &coder, bits, samples,
+                ahead = std::vector<uint16_t>(samples * kAhead)](int y, std::span<uint16_t> row) mutable {
             watch(y);
             if (y % kAhead == 0) {
                 const int rows = std::min(kAhead, size_.height - y);
