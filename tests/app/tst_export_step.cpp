@@ -258,6 +258,11 @@ private Q_SLOTS:
         const auto white = cv::imread(at("returned.tif").toStdString(), cv::IMREAD_UNCHANGED).at<cv::Vec3w>(0, 0);
         QVERIFY2(std::min({white[0], white[1], white[2]}) > 65500,
                  qPrintable(QString("%1 %2 %3").arg(white[0]).arg(white[1]).arg(white[2])));
+        // What came back first is still there for undo.
+        document().undo();
+        QTRY_VERIFY_WITH_TIMEOUT(middle() == centre, 20000);
+        QVERIFY(window_->messages()->text().isEmpty());
+        document().redo();
         // Removed, and by undo there again.
         panel().removeReturned()->click();
         QVERIFY(!document().handOver()->isBack());

@@ -94,6 +94,10 @@ void HandOver::start()
     file_ = document_->proposedPath(tr("-handed.tif"));
     if (!QFileInfo(QFileInfo(file_).absolutePath()).isWritable())
         file_ = QDir::temp().filePath(QFileInfo(file_).fileName());
+    // What came back before stays: a step of undo may lead there.
+    const QFileInfo first(file_);
+    for (int number = 2; QFileInfo::exists(file_); ++number)
+        file_ = first.dir().filePath(QStringLiteral("%1 %2.tif").arg(first.completeBaseName()).arg(number));
     ExportSettings &output = recipe.output; // all that a further program can use
     output.format = PictureFormat::Tiff;
     output.depth = FileDepth::Sixteen;

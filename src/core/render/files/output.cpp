@@ -23,7 +23,7 @@ namespace {
 class Writing {
 public:
     Writing(const RenderPlan &plan, const ExportSettings &settings, const PictureTarget &target, ExecContext &ctx)
-        : plan_(plan), settings_(settings), target_(target), traits_(traitsOf(settings.format)), ctx_(ctx),
+        : plan_(plan), settings_(settings), target_(target), traits_(traitsOf(settings.format)),
           rendering_(ctx.part(0.0, 0.8)), writing_(ctx.part(0.8, 1.0))
     {
         isHdr_ = settings.light == ExportLight::Hdr;
@@ -335,7 +335,6 @@ private:
     const ExportSettings &settings_;
     const PictureTarget &target_;
     const FormatTraits &traits_;
-    ExecContext &ctx_;
     ExecContext rendering_, writing_;
     bool isHdr_ = false;
     Shape size_;
