@@ -277,7 +277,8 @@ private Q_SLOTS:
         QVERIFY(!document().handOver()->isBack());
         panel().command()->setText("no-such-program-anywhere {file}");
         panel().handOver()->click();
-        QTRY_VERIFY_WITH_TIMEOUT(window_->messages()->text().contains("cannot be started"), 60000);
+        QTRY_VERIFY2_WITH_TIMEOUT(window_->messages()->text().contains("cannot be started"),
+                                  qPrintable(window_->messages()->text()), 60000);
         QVERIFY(!document().handOver()->isBack());
     }
 

@@ -31,9 +31,10 @@ HandOver::HandOver(Document *document)
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] { soon_.start(); });
     connect(document, &Document::setChanged, this, [this] {
         file_.clear();
-        handedId_.clear();
+        seenId_.clear();
         isBack_ = false;
         handed_.reset();
+        lane_.discard();
         if (!watcher_.files().isEmpty())
             watcher_.removePaths(watcher_.files());
         Q_EMIT changed();
@@ -85,7 +86,7 @@ void HandOver::start()
     Recipe recipe = document_->recipe();
     recipe.returned = {};
     handed_ = recipe;
-    handedId_.clear();
+    seenId_.clear();
     isBack_ = false;
     soon_.stop(); // what came before is over
     lane_.discard();
@@ -110,12 +111,18 @@ void HandOver::start()
 
 void HandOver::run()
 {
-    try {
-        handedId_ = loadFrame(pathText(file_))->id;
-    } catch (const Error &e) {
-        Q_EMIT failed(QString::fromUtf8(e.what()));
-        return;
-    }
+    lane_.start<std::string>(
+        {}, [file = pathText(file_)](ExecContext &) { return loadFrame(file)->id; },
+        [this](Outcome<std::string> outcome) {
+            if (!outcome.result)
+                return void(Q_EMIT failed(outcome.error));
+            seenId_ = *outcome.result;
+            begin();
+        });
+}
+
+void HandOver::begin()
+{
     QStringList words = QProcess::splitCommand(command());
     for (QString &word : words)
         word.replace(QStringLiteral("{file}"), file_);
@@ -140,33 +147,32 @@ void HandOver::run()
 
 void HandOver::look()
 {
-    if (handedId_.empty() || !handed_ || !document_->isOpen())
+    if (seenId_.empty() || !handed_ || !document_->isOpen())
         return; // it is not written yet
     if (!watcher_.files().contains(file_) && QFileInfo::exists(file_))
         watcher_.addPath(file_); // it was replaced by a new file
-    lane_.start<std::string>(
-        {}, [file = pathText(file_)](ExecContext &) { return loadFrame(file)->id; },
-        [this](Outcome<std::string> outcome) {
-            if (outcome.result)
-                take(*outcome.result);
-            else if (!outcome.error.isEmpty())
-                Q_EMIT failed(outcome.error);
-        });
+    auto work = [file = pathText(file_), handed = *handed_, sources = document_->sources(),
+                 measured = document_->measured()](ExecContext &) {
+        return returnedAs(file, handed, RenderPlan(sources, measured, handed));
+    };
+    lane_.start<ReturnedPicture>({}, work, [this](Outcome<ReturnedPicture> outcome) {
+        if (outcome.result)
+            take(*outcome.result);
+        else if (!outcome.error.isEmpty())
+            Q_EMIT failed(outcome.error);
+    });
 }
 
-void HandOver::take(const std::string &id)
+void HandOver::take(const ReturnedPicture &returned)
 {
-    if (!document_->isOpen() || handedId_.empty() || id == handedId_ || id == document_->recipe().returned.id)
+    // The same file is not taken twice: its change is seen by the watcher too, maybe after what came back was removed.
+    if (!document_->isOpen() || seenId_.empty() || returned.id == seenId_)
         return;
-    try {
-        Recipe next = document_->recipe();
-        next.returned =
-            returnedAs(pathText(file_), *handed_, RenderPlan(document_->sources(), document_->measured(), *handed_));
-        isBack_ = true;
-        document_->setRecipe(std::move(next), tr("picture that came back"));
-    } catch (const Error &e) {
-        Q_EMIT failed(QString::fromUtf8(e.what()));
-    }
+    Recipe next = document_->recipe();
+    next.returned = returned;
+    isBack_ = true;
+    seenId_ = returned.id;
+    document_->setRecipe(std::move(next), tr("picture that came back"));
 }
 
 void HandOver::remove()

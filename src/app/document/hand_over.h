@@ -29,9 +29,9 @@ public:
 
     void start();  ///< also anew: what came back before is left out of what is handed over
     void remove(); ///< of what came back; the settings are seen again
-    bool isUnderWay() const { return !handedId_.empty() && !isBack_; } ///< written, and nothing came back yet
-    bool isBack() const;                                               ///< a returned picture stands for ours
-    bool isOutdated() const;                                           ///< and settings were changed since
+    bool isUnderWay() const { return !seenId_.empty() && !isBack_; } ///< written, and nothing came back yet
+    bool isBack() const;                                             ///< a returned picture stands for ours
+    bool isOutdated() const;                                         ///< and settings were changed since
     QString file() const; ///< name of what was handed over or came back; empty: nothing
 
 Q_SIGNALS:
@@ -39,9 +39,10 @@ Q_SIGNALS:
     void failed(const QString &message);
 
 private:
-    void run();
+    void run();   // it is written
+    void begin(); // its id is known
     void look();
-    void take(const std::string &id);
+    void take(const ReturnedPicture &returned);
 
     Document *document_;
     Lane lane_;
@@ -50,7 +51,7 @@ private:
     std::unique_ptr<QProcess> process_;
     QString file_;
     bool isBack_ = false;
-    std::string handedId_; ///< of the file as it was handed over
+    std::string seenId_; ///< of the file as it was handed over or taken back last
     std::optional<Recipe> handed_;
 };
 
