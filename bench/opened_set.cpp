@@ -4,13 +4,12 @@ namespace yolk::bench {
 
 OpenedSet openSet(const std::vector<std::string> &paths, ExecContext &ctx)
 {
-    OpenedSet out;
-    out.sources.cache = std::make_shared<StageCache>(size_t(3) << 30);
-    out.sources.keepFrames = true;
-    for (const std::string &path : paths)
-        out.sources.frames.push_back(loadFrame(path));
+    constexpr size_t kCacheBytes = size_t(3) << 30;
     ExecContext own = ctx.child({});
-    out.measured = analyse(out.sources, {}, own);
+    OpenedSet out = yolk::openSet(paths, {}, kCacheBytes, own);
+    if (!out.problems.empty())
+        throw out.problems.front();
+    out.sources.keepFrames = true;
     return out;
 }
 

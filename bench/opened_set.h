@@ -1,6 +1,7 @@
-// A set as the window has it: loaded, measured, with a cache.
+// A set as the window has it: loaded, measured, with a cache. Every frame must be whole.
 #pragma once
 
+#include "project/opened_set.h"
 #include "render/render.h"
 
 #include <string>
@@ -8,10 +9,6 @@
 
 namespace yolk::bench {
 
-struct OpenedSet {
-    Sources sources;
-    Measured measured;
-};
 OpenedSet openSet(const std::vector<std::string> &paths, ExecContext &ctx);
 
 } // namespace yolk::bench

@@ -41,6 +41,7 @@ int main(int argc, char **argv)
     const QStringList wanted = parser.isSet(demo) && !sets.empty() ? sets.front().frames : parser.positionalArguments();
     if (wanted.isEmpty())
         window.offerCutOff();
+    window.offerRunCutOff();
     window.open(wanted);
     if (!parser.isSet(back))
         return QApplication::exec();

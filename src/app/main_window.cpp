@@ -1,6 +1,5 @@
 #include "main_window.h"
 
-#include "batch/batch_job.h"
 #include "canvas/canvas.h"
 #include "canvas/empty_state.h"
 #include "canvas/frame_caption.h"
@@ -11,6 +10,7 @@
 #include "compare_bar.h"
 #include "document/demo_sets.h"
 #include "document/export_shelf.h"
+#include "frames/sorting.h"
 #include "hold_keys.h"
 #include "keeping/history_panel.h"
 #include "keeping/stages_panel.h"
@@ -145,7 +145,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent), document_(new Doc
     left->addWidget(offers_);
     middle_ = new QStackedWidget(this);
     collection_ = new Collection(this);
-    sets_ = new SetsView(collection_, this);
+    sets_ = new SetsView(collection_, shelf_, exports_, kPanelWidth, this);
     middle_->addWidget(canvas_);
     middle_->addWidget(sets_);
     tasting_ = new TastingSheet(document_, shelf_, this);
@@ -230,36 +230,6 @@ void MainWindow::add(const QStringList &paths)
         return;
     showSets(false);
     document_->addFrames(files);
-}
-
-void MainWindow::openSet(int index)
-{
-    if (index < 0 || index >= int(collection_->sets().size()))
-        return;
-    showSets(false);
-    if (index == openSet_)
-        return;
-    if (openSet_ >= 0 && document_->isOpen())
-        workedOn_.insert(openSet_, document_->recipe());
-    openSet_ = index;
-    sets_->setCurrent(index);
-    const auto before = workedOn_.constFind(index);
-    document_->open(collection_->sets()[index],
-                    before == workedOn_.constEnd() ? std::nullopt : std::optional<Recipe>(before.value()));
-    refreshCommands();
-}
-
-void MainWindow::showSets(bool on)
-{
-    middle_->setCurrentIndex(on ? 1 : 0);
-    panels_->setVisible(!on && document_->isOpen()); // what follows is about one set
-    scale_->setVisible(!on && showScale_->isChecked());
-    refreshVersions();
-    if (on)
-        sets_->setFocus();
-    else
-        canvas_->setFocus();
-    refreshCommands();
 }
 
 bool MainWindow::isTasting() const
@@ -367,7 +337,7 @@ QStringList MainWindow::askForFrames()
 
 void MainWindow::refreshCommands()
 {
-    const bool inSets = middle_->currentIndex() == 1;
+    const bool inSets = isInSets();
     undo_->setEnabled(inSets ? collection_->canUndo() : document_->canUndo());
     redo_->setEnabled(document_->canRedo());
     undo_->setText(inSets                 ? tr("&Undo the move")
@@ -376,6 +346,8 @@ void MainWindow::refreshCommands()
     redo_->setText(document_->canRedo() ? tr("&Redo %1").arg(document_->redoName()) : tr("&Redo"));
     for (QAction *action : needSet_) // in the view of sets their keys mean other things
         action->setEnabled(document_->isOpen() && !inSets);
+    for (QAction *action : forSetsToo_)
+        action->setEnabled(document_->isOpen() || inSets);
     const int sets = int(collection_->sets().size());
     showSets_->setEnabled(sets > 1);
     nextSet_->setEnabled(sets > 1 && openSet_ + 1 < sets);

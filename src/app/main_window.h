@@ -35,6 +35,7 @@ class OfferStrip;
 class Collection;
 class ReadingsList;
 class SetsView;
+struct SetChange;
 class PresetShelf;
 class StagesPanel;
 class StatusLine;
@@ -81,6 +82,7 @@ public:
     void goTo(Step step);
     void showPanel(QWidget *panel); ///< stages() or historyPanel(); again: the step's own
     void offerCutOff();             ///< work of a window that ended without being closed
+    void offerRunCutOff();          ///< a run that did
     /// Another program waits for the finished picture in this file: "Done" writes it and ends the application with 0.
     void returnTo(const QString &file);
     OfferStrip *waiting() const { return waiting_; }
@@ -128,6 +130,16 @@ private:
     QAction *addCommand(QMenu *menu, const QString &name, const QKeySequence &keys, const QString &help,
                         const std::function<void()> &run);
     void showSets(bool on);
+    bool isInSets() const;
+    void connectSets();
+    void editSets(const QList<int> &sets, SetChange change);
+    void chooseSets(const QList<int> &sets);
+    void copySettingsOfCard();
+    void pasteOnSets(const CopiedSettings &copied);
+    void copyToClipboard(const CopiedSettings &copied);
+    void makeSameRoom();
+    void runSets();
+    void askAndWriteSheet();
     void taste(bool neighbours);
     void showEffects(const QString &path); ///< of a setting of Finish; empty: none
     void endTasting();
@@ -172,8 +184,10 @@ private:
     SetsView *sets_;
     PresetShelf *shelf_;
     TastingSheet *tasting_;
-    QHash<int, Recipe> workedOn_; // settings of the sets that were open before, by their index
-    int openSet_ = -1;
+    QHash<int, Recipe> workedOn_;  // settings of the sets that were open before, by their index
+    int openSet_ = -1, walks_ = 1; // the last step went forward, or back
+    QTimer walkTimer_;
+    std::optional<CopiedSettings> lastSettings_; // of the set that was open last
     QStackedWidget *panels_;
     FramesPanel *framesPanel_;
     MergePanel *mergePanel_;
@@ -195,8 +209,8 @@ private:
     QMenu *themeMenu_ = nullptr, *overlayMenu_ = nullptr, *monitorMenu_ = nullptr;
     QAction *showVersions_ = nullptr, *showEffects_ = nullptr, *showScale_ = nullptr, *showSets_ = nullptr,
             *nextSet_ = nullptr, *previousSet_ = nullptr;
-    QList<QAction *> needSet_;
-    std::optional<EndsOf> endsBefore_; // X was held
+    QList<QAction *> needSet_, forSetsToo_; // those of the second act on cards as well
+    std::optional<EndsOf> endsBefore_;      // X was held
     QString failure_;
 };
 

@@ -64,22 +64,7 @@ void MainWindow::connectParts()
     connect(exportPanel_, &ExportPanel::presetToKeepAsked, this, &MainWindow::askAndKeepExportPreset);
     connect(exportPanel_, &ExportPanel::profileAsked, this, &MainWindow::askForExportProfile);
     connect(exportPanel_, &ExportPanel::radianceAsked, this, &MainWindow::askAndSaveRadiance);
-    connect(sets_, &SetsView::openAsked, this, &MainWindow::openSet);
-    connect(collection_, &Collection::loaded, this, [this] {
-        workedOn_.clear();
-        openSet_ = -1;
-        refreshMessages();
-        if (collection_->sets().size() == 1)
-            openSet(0);
-        else
-            showSets(true);
-        refreshCommands();
-    });
-    connect(collection_, &Collection::changed, this, [this] { // indices are others now
-        workedOn_.clear();
-        openSet_ = -1;
-        refreshCommands();
-    });
+    connectSets();
     connect(tonePanel_->presets(), &PresetGroup::tasteAsked, this, [this] { taste(false); });
     connect(tonePanel_->presets(), &PresetGroup::neighboursAsked, this, [this] { taste(true); });
     const auto complain = [this](const QString &message) {

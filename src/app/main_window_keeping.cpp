@@ -10,6 +10,7 @@
 #include "keeping/stages_panel.h"
 #include "keeping/versions_strip.h"
 #include "recipe/recipe_json.h"
+#include "sets/sets_view.h"
 #include "status_line.h"
 #include "steps/finish_panel.h"
 #include "steps/step_path.h"
@@ -64,19 +65,28 @@ void MainWindow::makeKeepingCommands(QMenu *file, QMenu *edit, QMenu *view)
                            [this] { askAndTakeSettings(); });
     needSet_ << addCommand(file, tr("&Keep the work elsewhere…"), QKeySequence(tr("Ctrl+Shift+S")),
                            tr("Keeps this work in another file from now on."), [this] { askAndKeepElsewhere(); });
-    needSet_ << addCommand(edit, tr("&Copy settings"), QKeySequence(tr("Ctrl+Shift+C")),
-                           tr("Copies all settings of this picture."), [this] { copySettings(); });
-    needSet_ << addCommand(edit, tr("P&aste settings…"), QKeySequence(tr("Ctrl+Shift+V")),
-                           tr("Takes settings that were copied, as a whole or by parts."), [this] { pasteSettings(); });
+    forSetsToo_ << addCommand(edit, tr("&Copy settings"), QKeySequence(tr("Ctrl+Shift+C")),
+                              tr("Copies all settings of this picture."), [this] { copySettings(); });
+    forSetsToo_ << addCommand(edit, tr("P&aste settings…"), QKeySequence(tr("Ctrl+Shift+V")),
+                              tr("Takes settings that were copied, as a whole or by parts."),
+                              [this] { pasteSettings(); });
     QMenu *rating = edit->addMenu(tr("&Rating"));
     for (int eggs = 0; eggs <= kBestRating; ++eggs)
-        needSet_ << addCommand(rating, eggs == 0 ? tr("&None") : tr("&%1").arg(eggs),
-                               QKeySequence(QStringLiteral("Ctrl+Alt+%1").arg(eggs)),
-                               tr("What you think of this picture, in eggs."),
-                               [this, eggs] { document_->setRating(eggs); });
-    needSet_ << addCommand(rating, tr("&Chosen"), QKeySequence(tr("Ctrl+Alt+C")),
-                           tr("Marks this picture as one of those to be handed out, or no longer."),
-                           [this] { document_->setChosen(!document_->isChosen()); });
+        forSetsToo_ << addCommand(rating, eggs == 0 ? tr("&None") : tr("&%1").arg(eggs),
+                                  QKeySequence(QStringLiteral("Ctrl+Alt+%1").arg(eggs)),
+                                  tr("What you think of this picture, in eggs."), [this, eggs] {
+                                      if (isInSets())
+                                          Q_EMIT sets_->ratingAsked(sets_->grid()->selected(), eggs);
+                                      else
+                                          document_->setRating(eggs);
+                                  });
+    forSetsToo_ << addCommand(rating, tr("&Chosen"), QKeySequence(tr("Ctrl+Alt+C")),
+                              tr("Marks this picture as one of those to be handed out, or no longer."), [this] {
+                                  if (isInSets())
+                                      chooseSets(sets_->grid()->selected());
+                                  else
+                                      document_->setChosen(!document_->isChosen());
+                              });
     edit->addSeparator();
     addCommand(edit, tr("Pre&ferences…"), QKeySequence(tr("Ctrl+Shift+P")),
                tr("What belongs to you and this machine, not to a picture."), [this] { showPreferences(); });
@@ -146,13 +156,19 @@ void MainWindow::askAndCompareWithFile()
 
 // ---- copies of settings
 
-void MainWindow::copySettings()
+void MainWindow::copyToClipboard(const CopiedSettings &copied)
 {
-    const CopiedSettings copied = document_->copied();
     auto *mime = new QMimeData;
     mime->setData(kCopiedMime, QByteArray::fromStdString(copiedText(copied)));
     mime->setText(QString::fromStdString(recipeText(copied.settings)));
     QApplication::clipboard()->setMimeData(mime);
+}
+
+void MainWindow::copySettings()
+{
+    if (isInSets())
+        return copySettingsOfCard();
+    copyToClipboard(document_->copied());
     status_->say(tr("All settings are copied: paste them on another picture with Ctrl+Shift+V."));
 }
 
@@ -162,7 +178,11 @@ void MainWindow::pasteSettings()
     if (text.isEmpty())
         return status_->say(tr("No settings were copied yet: Ctrl+Shift+C does."));
     try {
-        takeSettings(parseCopied(text.toStdString()));
+        const CopiedSettings copied = parseCopied(text.toStdString());
+        if (isInSets())
+            pasteOnSets(copied);
+        else
+            takeSettings(copied);
     } catch (const ArgumentError &e) {
         Q_EMIT document_->failed(tr("What was copied cannot be pasted: %1.").arg(QString::fromUtf8(e.what())));
     }
@@ -310,6 +330,13 @@ bool MainWindow::mayClose()
                : box.clickedButton() == keeping ? Closing::Keep
                                                 : Closing::Stay;
     };
+    if (sets_->run()->isRunning() &&
+        ask(tr("A run over %1 sets is under way.").arg(sets_->run()->jobs().size()),
+            tr("Closing ends it; when Yolk starts again it can be gone on with."), tr("Close"), {}) != Closing::Lose)
+        return false;
+    if (collection_->editsLeft() > 0 && ask(tr("%1 sets are still to be changed.").arg(collection_->editsLeft()),
+                                            tr("Closing leaves those as they were."), tr("Close"), {}) != Closing::Lose)
+        return false;
     const Lane *exports = document_->lanes()[0];
     if (exports->busy() &&
         ask(tr("A file is not written yet: %1.").arg(exports->title()),

@@ -106,8 +106,7 @@ void StatusLine::showJobs()
     cancel_->setVisible(shown);
     QString words = shown ? shown->title() : said_;
     if (const auto left = shown ? shown->secondsLeft() : std::nullopt)
-        words += *left < 90.0 ? tr("  ·  %1 s left").arg(std::max(1, int(std::lround(*left))))
-                              : tr("  ·  %1 min left").arg(std::lround(*left / 60.0));
+        words += tr("  ·  %1 left").arg(durationText(*left));
     job_->setText(words);
     if (!shown) {
         constexpr int kWhile = 8000; // milliseconds, from when it can be read

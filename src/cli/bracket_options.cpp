@@ -1,5 +1,6 @@
 #include "bracket_options.h"
 
+#include "project/opened_set.h"
 #include "recipe/recipe_json.h"
 #include "tone/tone_curve.h"
 
@@ -106,9 +107,10 @@ void applySettings(const std::vector<std::string> &entries, Recipe &recipe)
 
 Sources loadSources(const std::vector<std::string> &files, ExecContext &ctx)
 {
-    Sources sources{std::vector<FramePtr>(files.size()), std::make_shared<StageCache>(kCacheBytes)};
-    forEachPart(ctx, int(files.size()),
-                [&](int i, ExecContext &) { sources.frames[size_t(i)] = loadFrame(files[size_t(i)]); });
+    std::vector<InputError> problems;
+    Sources sources{loadFrames(files, problems, ctx), std::make_shared<StageCache>(kCacheBytes)};
+    if (!problems.empty())
+        throw problems.front();
     return sources;
 }
 

@@ -175,7 +175,7 @@ Work addBatch(CLI::App &app)
             const auto remembered = [&](const JobResult &result) {
                 finished(result);
                 if (!result.error.empty())
-                    givenUp.insert(keyOf({1, result.frames, plan.out, plan.presets, plan.exports, plan.settings}));
+                    givenUp.insert(keyOf({1, result.frames, plan.out, plan.presets, plan.exports, plan.settings, {}}));
             };
             for (;;) {
                 BatchList list;

@@ -281,31 +281,36 @@ private Q_SLOTS:
         QTRY_COMPARE_WITH_TIMEOUT(window_->collection()->sets().size(), 2, 20000);
         SetsView *view = window_->setsView();
         QVERIFY(view->isVisible());
-        QCOMPARE(view->rows().size(), 3); // and one to drop on
+        QCOMPARE(view->grid()->cards()->rowCount(), 2);
         QVERIFY(window_->messages()->text().contains("broken.jpg"));
-        QVERIFY(words(view->rows()[0]).contains("5 frames"));
+        QVERIFY(view->heading().contains("2 sets of 12 frames"));
         QVERIFY(!document().isOpen());
 
         // By keys: the last of the first set goes to the second, and comes back by undo.
-        const auto frames = view->rows()[0]->findChildren<SetFrame *>();
+        view->grid()->select({0});
+        const QList<SetFrame *> frames = view->frames()->frames();
+        QCOMPARE(frames.size(), 5);
         frames.last()->setFocus();
         QTest::keyClick(frames.last(), Qt::Key_Down, Qt::ControlModifier);
         QCOMPARE(window_->collection()->sets()[0].size(), 4);
         command("Undo")->trigger();
         QCOMPARE(window_->collection()->sets()[0].size(), 5);
-        // By the mouse: dropped on the free row, it becomes a set of its own.
+        // By the mouse: dropped beside all cards, it becomes a set of its own.
         QMimeData data;
-        data.setData("application/x-yolk-set-frame", window_->collection()->sets()[0].last().toUtf8());
-        QDragEnterEvent enter(QPoint(9, 9), Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(view->rows().last(), &enter);
+        data.setData(SetFrame::mime(), window_->collection()->sets()[0].last().toUtf8());
+        QWidget *beside = view->grid()->viewport();
+        const QPoint free(beside->width() - 9, beside->height() - 9);
+        QDragEnterEvent enter(free, Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(beside, &enter);
         QVERIFY(enter.isAccepted());
-        QDropEvent drop(QPointF(9, 9), Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
-        QApplication::sendEvent(view->rows().last(), &drop);
+        QDropEvent drop(free, Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(beside, &drop);
         QCOMPARE(window_->collection()->sets().size(), 3);
         command("Undo")->trigger();
         QCOMPARE(window_->collection()->sets().size(), 2);
 
-        QTest::mouseClick(view->rows()[1]->open(), Qt::LeftButton);
+        view->grid()->select({1});
+        QTest::keyClick(view->grid(), Qt::Key_Return);
         QTRY_VERIFY_WITH_TIMEOUT(settled(), 30000);
         QCOMPARE(document().bracket().frames.size(), size_t(7));
         QVERIFY(!view->isVisible());
@@ -320,7 +325,8 @@ private Q_SLOTS:
         // With a set open its keys still mean what they mean among sets: N starts a set, it shows no noise.
         command("Sets")->trigger();
         QVERIFY(!command("Noise")->isEnabled());
-        SetFrame *last = view->rows()[0]->findChildren<SetFrame *>().last();
+        view->grid()->select({0});
+        SetFrame *last = view->frames()->frames().last();
         last->setFocus();
         QTest::keyClick(last, Qt::Key_N);
         QCOMPARE(window_->collection()->sets().size(), 3);

@@ -1,7 +1,6 @@
 #include "document/document.h"
 
 #include "document/hand_over.h"
-#include "recipe/export_preset.h"
 #include "recipe/sections.h"
 #include "render/files/output.h"
 #include "render/files/radiance_export.h"
@@ -31,7 +30,8 @@ Document::Document(QObject *parent)
       summaryLane_(Lane::Policy::FinishRunning, this), loupeLane_(Lane::Policy::FinishRunning, this),
       detailLane_(Lane::Policy::FinishRunning, this), readLane_(Lane::Policy::FinishRunning, this),
       tasteLane_(Lane::Policy::CancelRunning, this), keepLane_(Lane::Policy::Queue, this),
-      storeLane_(Lane::Policy::CancelRunning, this), versionLane_(Lane::Policy::CancelRunning, this)
+      storeLane_(Lane::Policy::CancelRunning, this), versionLane_(Lane::Policy::CancelRunning, this),
+      aheadLane_(Lane::Policy::CancelRunning, this)
 {
     areas_ = new Areas(this);
     mends_ = new Mends(this);
@@ -95,6 +95,12 @@ void Document::setRecipe(Recipe recipe, const QString &what, const QString &gest
     turnTouchedGroupsOn(recipe, this->recipe());
     if (history_.push(std::move(recipe), what.toStdString(), gesture.toStdString()))
         recipeIsNew();
+}
+
+void Document::setRecipeAcross(Recipe recipe, const QString &what)
+{
+    setRecipe(std::move(recipe), what);
+    kept_.across = hashOfSettings(this->recipe());
 }
 
 void Document::undo()
@@ -253,8 +259,9 @@ void Document::startMerge()
                                    }
                                });
     };
+    const Hash128 key = RenderPlan(sources_, *measured_, mergedRecipe_).mergedKey(1);
     const bool isStored =
-        sources_.store && sources_.store->holds(RenderPlan(sources_, *measured_, mergedRecipe_).mergedKey(1));
+        sources_.cache->held<MergedSet>(key) || (sources_.store && sources_.store->holds(key)); // else a draft first
     isDraft_ = isDraft_ && !isStored;
     if (preview == 1 || isStored)
         return full();
@@ -326,24 +333,10 @@ void Document::exportRecipe(const QString &path, const Recipe &recipe, const std
 QString Document::pathFor(const ExportSettings &settings, const QString &folder) const
 {
     const Frame &reference = *bracket_->frames[bracket_->reference].frame;
-    const std::string &taken = reference.metadata.dateTime; // as Exif has it
     const QSize size = area_.size();
-    const Shape shape = sizeUnder(settings, std::max(1, size.width()), std::max(1, size.height()));
-    const QString name = QFileInfo(QString::fromStdString(reference.path)).completeBaseName();
-    const auto dashed = [](std::string text) {
-        std::ranges::replace(text, ':', '-');
-        return text;
-    };
-    const std::string file = fileNameOf(settings.name, {{"name", name.toStdString()},
-                                                        {"set", QDir(this->folder()).dirName().toStdString()},
-                                                        {"date", dashed(taken.substr(0, 10))},
-                                                        {"time", taken.size() >= 19 ? dashed(taken.substr(11, 8)) : ""},
-                                                        {"camera", reference.metadata.camera},
-                                                        {"rating", std::to_string(rating())},
-                                                        {"width", std::to_string(shape.width)},
-                                                        {"height", std::to_string(shape.height)}});
-    return QDir(folder.isEmpty() ? this->folder() : folder)
-        .filePath(QString::fromStdString(file + suffixesOf(settings.format).front()));
+    const std::string name =
+        outputNameOf(settings, {reference.path, reference.metadata, rating(), 0, size.width(), size.height()});
+    return QDir(folder.isEmpty() ? this->folder() : folder).filePath(QString::fromStdString(name));
 }
 
 QString Document::proposedPath(const QString &suffix) const

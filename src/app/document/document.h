@@ -23,6 +23,7 @@
 #include "tone/tone_curve.h"
 
 #include <QColor>
+#include <QDateTime>
 #include <QHash>
 #include <QImage>
 #include <QObject>
@@ -101,6 +102,10 @@ public:
     /// Opens a set of its own, with `settings` where it was worked on before. Files that cannot be used are left out
     /// and named in problems().
     void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt);
+    /// Opens a set in the background and merges it, so that open() of the same paths shows it at once. One at a time; none
+    /// for an empty list.
+    void prepare(const QStringList &paths);
+    bool isPrepared(const QStringList &paths) const { return ahead_ && ahead_->paths == paths; }
     /// Opens a project file with its frames; framesMissing() where some are to be asked for.
     void openWork(const WorkRequest &request);
     /// Adds frames to the set that is open; settings, scale and tone start stay. Can be undone.
@@ -149,6 +154,8 @@ public:
     double lightnessAt(double ev) const; ///< of the curve; of the picture where a method has none
     /// Makes `recipe` current. Changes with the same non-empty gesture are one step of undo.
     void setRecipe(Recipe recipe, const QString &what, const QString &gesture = {});
+    /// The same as part of a change of several sets: it does not count as work by hand.
+    void setRecipeAcross(Recipe recipe, const QString &what);
     void setTone(double ToneSettings::*member, double value, const QString &name, const QString &gesture = {});
     /// Brings the curve to a lightness at zone handle `index`.
     void dragZone(int index, double lightness, const QString &gesture);
@@ -350,11 +357,18 @@ private:
         OutputHistogram histogram;
         std::optional<ToneResponse> response;
     };
+    /// A set that was opened before anybody asked for it.
+    struct Ahead {
+        QStringList paths;
+        Opened opened;
+        QDateTime workKept; ///< when its work was; other work by now makes it stale
+    };
     struct Opening;
     static bool readWork(Opening &asked, Opened &out, ExecContext &ctx);
     static void placeWork(const WorkRequest &request, std::span<const FramePtr> frames, KeptWork &work);
     static Opened opened(Opening asked, ExecContext &ctx);
     void load(Opening asked, std::optional<Recipe> before);
+    bool takeAhead(const Opening &asked, const std::optional<Recipe> &before);
     void begin(KeptWork work, const std::optional<Recipe> &before);
     void adopt(Opened opened, bool keepSettings, std::optional<Recipe> before);
     void arrange();
@@ -452,7 +466,10 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
-        pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_;
+        pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_,
+        aheadLane_;
+    QStringList aheadPaths_; // that are being prepared
+    std::optional<Ahead> ahead_;
     std::array<Lane *, 6> lanes_{};
 };
 

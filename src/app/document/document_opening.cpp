@@ -4,6 +4,7 @@
 #include "document/found_frames.h"
 #include "document/merge_store.h"
 #include "document/screen_picture.h"
+#include "project/opened_set.h"
 #include "render/stages/frame_stage.h"
 
 #include <QFileInfo>
@@ -16,13 +17,6 @@ namespace {
 
 constexpr size_t kCacheBytes = size_t(4) << 30, kViewBytes = size_t(96) << 20;
 constexpr int kThumbnailSide = 192; // 96 logical pixels on a screen of twice the density
-
-/// Frames of the project come in its order, others behind them.
-void sortAs(const std::vector<ProjectFrame> &order, std::vector<FramePtr> &frames)
-{
-    std::ranges::stable_sort(frames, {},
-                             [&](const FramePtr &f) { return std::ranges::find(order, f->id, &ProjectFrame::id); });
-}
 
 std::vector<ProjectFrame> projectFrames(const std::vector<FramePtr> &frames)
 {
@@ -129,30 +123,26 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
     if (asked.work && !readWork(asked, out, ctx))
         return out;
     const bool isNew = asked.kept.empty();
-    std::vector<FramePtr> loaded(size_t(asked.paths.size()));
-    std::vector<QString> errors(loaded.size());
     ExecContext loading = ctx.part(0.0, 0.3), measuring = ctx.part(0.3, 1.0);
-    forEachPart(loading, int(asked.paths.size()), [&](int i, ExecContext &) {
-        try {
-            loaded[size_t(i)] = loadFrame(QFile::encodeName(asked.paths[i]).toStdString());
-        } catch (const InputError &e) {
-            errors[size_t(i)] = inputErrorText(e);
-        }
-    });
+    std::vector<std::string> paths;
+    for (const QString &path : asked.paths)
+        paths.push_back(QFile::encodeName(path).toStdString());
+    std::vector<InputError> unusable;
+    const std::vector<FramePtr> loaded = loadFrames(paths, unusable, loading);
     out.sources = {asked.kept, std::make_shared<StageCache>(kCacheBytes), true,
                    std::make_shared<StageCache>(kViewBytes), asked.keepsWork ? mergeStore() : nullptr};
     std::vector<FramePtr> &frames = out.sources.frames;
     QStringList twice;
-    for (size_t i = 0; i < loaded.size(); ++i) {
-        const auto same = [&](const FramePtr &f) { return f->id == loaded[i]->id; };
-        if (!loaded[i])
-            out.problems << tr("%1. It was left out.").arg(errors[i]);
-        else if (asked.settings.frames.removed.contains(loaded[i]->id) && std::ranges::any_of(asked.kept, same))
-            out.again.insert(loaded[i]->id); // it was taken out and comes back
+    for (const FramePtr &frame : loaded) {
+        const auto same = [&](const FramePtr &f) { return f->id == frame->id; };
+        if (!frame)
+            continue;
+        if (asked.settings.frames.removed.contains(frame->id) && std::ranges::any_of(asked.kept, same))
+            out.again.insert(frame->id); // it was taken out and comes back
         else if (std::ranges::any_of(frames, same))
-            twice << QString::fromStdString(loaded[i]->name);
+            twice << QString::fromStdString(frame->name);
         else
-            frames.push_back(loaded[i]);
+            frames.push_back(frame);
     }
     if (frames.size() == asked.kept.size() && !out.again.empty())
         out.measured = asked.measured;
@@ -164,21 +154,14 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
     if (asked.work && !frames.empty())
         placeWork(*asked.work, frames, out.work);
     if (out.work.project) {
-        sortAs(out.work.project->frames, frames);
-        const bool complete = std::ranges::equal(out.work.project->frames, frames, {}, &ProjectFrame::id, &Frame::id);
-        if (complete)
+        if (sortAsIn(*out.work.project, frames))
             out.measured = out.work.project->measured; // an older process gave these numbers: they stay until asked
     }
     const bool anew = !isNew && asked.paths.isEmpty();
-    while (!frames.empty() && !out.measured && (anew || frames.size() > asked.kept.size())) {
-        try {
-            out.measured = analyse(out.sources, asked.settings, measuring);
-        } catch (const InputError &e) { // a cut file shows only when its pixels are read
-            if (std::erase_if(frames, [&](const FramePtr &f) { return f->path == e.file(); }) == 0)
-                throw;
-            out.problems << tr("%1. It was left out.").arg(inputErrorText(e));
-        }
-    }
+    if (!out.measured && (anew || frames.size() > asked.kept.size()))
+        out.measured = analyseUsable(out.sources, asked.settings, unusable, measuring);
+    for (const InputError &problem : unusable)
+        out.problems << tr("%1. It was left out.").arg(inputErrorText(problem));
     if (twice.size() == 1)
         out.problems << tr("%1 is in the set already.").arg(twice.front());
     else if (twice.size() > 1)
@@ -196,10 +179,57 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
     return out;
 }
 
+void Document::prepare(const QStringList &paths)
+{
+    if (paths == aheadPaths_)
+        return;
+    aheadPaths_ = paths;
+    ahead_.reset();
+    aheadLane_.discard();
+    if (paths.isEmpty())
+        return;
+    const Opening asked{.paths = paths, .keepsWork = keepsWork_};
+    const auto work = [asked](ExecContext &ctx) {
+        ExecContext opening = ctx.part(0.0, 0.5), merging = ctx.part(0.5, 1.0);
+        Ahead out{asked.paths, opened(asked, opening), {}};
+        out.workKept = QFileInfo(out.opened.work.path).lastModified();
+        if (const std::optional<Measured> &measured = out.opened.measured) {
+            const Recipe recipe =
+                out.opened.work.project ? out.opened.work.project->history.current() : automaticStart(*measured);
+            const RenderPlan plan(out.opened.sources, *measured, inForce(recipe, *measured));
+            static_cast<void>(mergedOf(plan, 1, merging)); // in its cache
+        }
+        return out;
+    };
+    aheadLane_.start<Ahead>({}, work, [this](Outcome<Ahead> outcome) {
+        if (outcome.result)
+            ahead_ = std::move(*outcome.result);
+        else
+            aheadPaths_.clear(); // what is wrong is said when it is opened
+    });
+}
+
+/// Whether what is asked for stood ready.
+bool Document::takeAhead(const Opening &asked, const std::optional<Recipe> &before)
+{
+    const bool isOurs = ahead_ && ahead_->paths == asked.paths && asked.kept.empty() && !asked.work &&
+                        QFileInfo(ahead_->opened.work.path).lastModified() == ahead_->workKept;
+    std::optional<Ahead> ahead = std::exchange(ahead_, std::nullopt);
+    aheadPaths_.clear();
+    aheadLane_.discard(); // the machine is for what was asked for
+    if (!isOurs)
+        return false;
+    openLane_.discard();
+    adopt(std::move(ahead->opened), false, before);
+    return true;
+}
+
 void Document::load(Opening asked, std::optional<Recipe> before)
 {
     asked.paths.removeDuplicates();
     keepNow();
+    if (takeAhead(asked, before))
+        return;
     const bool keepSettings = !asked.kept.empty();
     const QString title = asked.work              ? tr("Reading %1").arg(QFileInfo(asked.work->path).fileName())
                           : asked.paths.isEmpty() ? tr("Analysing %1").arg(countedFrames(qsizetype(asked.kept.size())))

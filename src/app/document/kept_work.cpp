@@ -4,6 +4,7 @@
 #include "document/demo_sets.h"
 #include "document/error_text.h"
 #include "io/atomic_file.h"
+#include "project/opened_set.h"
 
 #include <QCoreApplication>
 #include <QDateTime>
@@ -13,11 +14,10 @@
 #include <QStandardPaths>
 
 #include <algorithm>
+#include <array>
 
 namespace yolk::app {
 namespace {
-
-constexpr qint64 kLargest = qint64(64) << 20;
 
 QString words(const char *text)
 {
@@ -70,17 +70,7 @@ bool takesFiles(const QString &folder)
 
 Project readProject(const QString &path)
 {
-    const std::string file = QFile::encodeName(path).toStdString();
-    QFile in(path);
-    if (in.size() > kLargest)
-        throw InputError(file, "is larger than any project");
-    if (!in.open(QIODevice::ReadOnly))
-        throw InputError(file, in.errorString().toStdString());
-    try {
-        return parseProject(in.readAll().toStdString());
-    } catch (const ArgumentError &e) {
-        throw InputError(file, e.what());
-    }
+    return loadProject(QFile::encodeName(path).toStdString());
 }
 
 KeptWork keptWorkOf(std::span<const FramePtr> frames)
@@ -117,6 +107,15 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames)
     if (out.path.isEmpty())
         out.path = free;
     return out;
+}
+
+bool mayHaveWork(const QStringList &frames)
+{
+    const QFileInfo first(*std::ranges::min_element(
+        frames, {}, [](const QString &path) { return QFile::encodeName(QFileInfo(path).fileName()); }));
+    return std::ranges::any_of(std::array{true, false}, [&](bool beside) {
+        return QFileInfo::exists(numbered(basePath(first.absolutePath(), first.completeBaseName(), beside), 1));
+    });
 }
 
 std::unique_ptr<QLockFile> claimWork(const QString &path)

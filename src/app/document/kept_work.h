@@ -28,6 +28,9 @@ Project readProject(const QString &path);
 /// Of these frames, which lie in one folder; of several files on them the newest. Reads files; not for the window's thread.
 KeptWork keptWorkOf(std::span<const FramePtr> frames);
 
+/// Whether a file lies where the work on these frames would, of them or not: reads nothing.
+bool mayHaveWork(const QStringList &frames);
+
 /// Claims a file for as long as what is returned lives; null: another window has it, of this process or of any.
 std::unique_ptr<QLockFile> claimWork(const QString &path);
 /// The next path like it that no file has.

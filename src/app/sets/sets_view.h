@@ -1,88 +1,42 @@
-// The sets of a folder, one row each: look them through, correct the split by dragging frames, open one.
+// Many sets at once: cards, the frames of the one at hand, and what is done with all of them.
 #pragma once
 
-#include "sets/collection.h"
+#include "sets/frames_strip.h"
+#include "sets/set_grid.h"
+#include "sets/sets_panel.h"
 
-#include <QAbstractButton>
-#include <QScrollArea>
-
-class QLabel;
-class QPushButton;
-class QVBoxLayout;
+#include <QWidget>
 
 namespace yolk::app {
 
-/// One frame of a set: can be dragged to another row, or moved by keys.
-class SetFrame : public QAbstractButton {
+class SetsView : public QWidget {
     Q_OBJECT
 public:
-    SetFrame(const QString &path, QWidget *parent);
-    const QString &path() const { return path_; }
-    void setImage(const QImage &image);
-    QSize sizeHint() const override { return {96, 82}; }
-
-Q_SIGNALS:
-    void moveAsked(int direction); ///< to the set before (-1) or behind (+1)
-    void splitAsked();
-
-protected:
-    void paintEvent(QPaintEvent *) override;
-    void mousePressEvent(QMouseEvent *event) override;
-    void mouseMoveEvent(QMouseEvent *event) override;
-    void keyPressEvent(QKeyEvent *event) override;
-    void contextMenuEvent(QContextMenuEvent *event) override;
-
-private:
-    QString path_;
-    QImage image_;
-    QPoint pressed_;
-};
-
-/// A row that takes frames dropped on it.
-class SetRow : public QWidget {
-    Q_OBJECT
-public:
-    SetRow(const QString &title, bool last, QWidget *parent);
-    void add(SetFrame *frame);
-    QPushButton *open() const { return open_; }
-
-Q_SIGNALS:
-    void dropped(const QString &path);
-
-protected:
-    void paintEvent(QPaintEvent *) override;
-    void dragEnterEvent(QDragEnterEvent *event) override;
-    void dragLeaveEvent(QDragLeaveEvent *) override;
-    void dropEvent(QDropEvent *event) override;
-    void resizeEvent(QResizeEvent *) override;
-
-private:
-    void layOut();
-    QLabel *title_;
-    QPushButton *open_ = nullptr;
-    QList<SetFrame *> frames_;
-    bool target_ = false;
-};
-
-class SetsView : public QScrollArea {
-    Q_OBJECT
-public:
-    explicit SetsView(Collection *collection, QWidget *parent = nullptr);
-    const QList<SetRow *> &rows() const { return rows_; }
-    void setCurrent(int set); ///< the one that is open; -1: none
+    SetsView(Collection *collection, PresetShelf *presets, ExportShelf *exports, int panelWidth,
+             QWidget *parent = nullptr);
+    SetGrid *grid() const { return grid_; }
+    FramesStrip *frames() const { return frames_; }
+    SetsPanel *panel() const { return panel_; }
+    SetRun *run() const { return run_; }
+    QString heading() const;
+    void setCurrent(int set);   ///< the one that is open; -1: none
+    QList<int> actedOn() const; ///< those that are selected; when at most one is, all that are shown
 
 Q_SIGNALS:
     void openAsked(int set);
+    void ratingAsked(const QList<int> &sets, int eggs);
+    void choosingAsked(const QList<int> &sets);
 
 private:
-    void rebuild();
-    void showThumbnails();
+    void refresh();
+    void joinSelected();
+    void showProgress();
     Collection *collection_;
-    QWidget *content_;
-    QVBoxLayout *column_;
+    SetRun *run_;
+    SetGrid *grid_;
+    FramesStrip *frames_;
+    SetsPanel *panel_;
     QLabel *heading_;
-    QList<SetRow *> rows_;
-    int current_ = -1;
 };
 
 } // namespace yolk::app

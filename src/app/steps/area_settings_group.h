@@ -2,8 +2,8 @@
 #pragma once
 
 #include "document/document.h"
-#include "steps/panel.h"
 #include "widgets/fold_group.h"
+#include "widgets/panel.h"
 
 #include <QHash>
 

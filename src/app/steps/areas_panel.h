@@ -4,8 +4,8 @@
 #include "document/document.h"
 #include "drawing/brush_tool.h"
 #include "drawing/shape_tool.h"
-#include "steps/panel.h"
 #include "widgets/fold_group.h"
+#include "widgets/panel.h"
 
 #include <array>
 

@@ -2,8 +2,8 @@
 
 #include "colour/primaries.h"
 #include "colour/transfer.h"
-#include "steps/panel.h"
 #include "widgets/curve_editor.h"
+#include "widgets/panel.h"
 
 #include <QPushButton>
 

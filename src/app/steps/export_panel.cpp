@@ -18,33 +18,6 @@
 namespace yolk::app {
 namespace {
 
-/// Two buttons side by side.
-QWidget *sideBySide(QPushButton *left, QPushButton *right, QWidget *parent)
-{
-    auto *out = new QWidget(parent);
-    auto *row = new QHBoxLayout(out);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(left);
-    row->addWidget(right);
-    return out;
-}
-
-/// With a frame: fields of values have none.
-void makeField(QLineEdit *edit)
-{
-    edit->setStyleSheet(
-        QStringLiteral("QLineEdit { background: palette(base); border: 1px solid palette(mid); border-radius: 3px; "
-                       "padding: 3px 5px; }"));
-}
-
-QLabel *quiet(const QString &text, QWidget *parent)
-{
-    auto *out = new QLabel(text, parent);
-    out->setWordWrap(true);
-    out->setForegroundRole(QPalette::PlaceholderText);
-    return out;
-}
-
 const QString kDepth = QStringLiteral("export.depth");
 
 } // namespace

@@ -5,7 +5,7 @@
 #include "document/document.h"
 #include "document/numeric_setting.h"
 #include "recipe/sections.h"
-#include "steps/panel.h"
+#include "widgets/panel.h"
 
 #include <QCheckBox>
 #include <QHash>

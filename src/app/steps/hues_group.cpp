@@ -1,7 +1,7 @@
 #include "steps/hues_group.h"
 
-#include "steps/panel.h"
 #include "widgets/hue_ring.h"
+#include "widgets/panel.h"
 
 #include <QHBoxLayout>
 #include <QListWidget>

@@ -1,6 +1,6 @@
 #include "steps/lens_group.h"
 
-#include "steps/panel.h"
+#include "widgets/panel.h"
 
 #include <QLabel>
 #include <QLocale>

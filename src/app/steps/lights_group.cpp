@@ -3,7 +3,7 @@
 #include "canvas/inspection_caption.h"
 #include "document/screen_picture.h"
 #include "frames/light_mixture.h"
-#include "steps/panel.h"
+#include "widgets/panel.h"
 
 #include <QHBoxLayout>
 #include <QPainter>

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "document/document.h"
-#include "steps/panel.h"
+#include "widgets/panel.h"
 
 class QComboBox;
 class QLabel;

@@ -1,8 +1,8 @@
 #include "steps/movement_group.h"
 
 #include "document/movement_text.h"
-#include "steps/panel.h"
 #include "widgets/number_text.h"
+#include "widgets/panel.h"
 
 #include <QButtonGroup>
 #include <QComboBox>

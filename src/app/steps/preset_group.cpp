@@ -1,7 +1,7 @@
 #include "steps/preset_group.h"
 
-#include "steps/panel.h"
 #include "tasting/preset_actions.h"
+#include "widgets/panel.h"
 
 #include <QHBoxLayout>
 #include <QLabel>

@@ -1,8 +1,8 @@
 #include "steps/response_group.h"
 
 #include "colour/transfer.h"
-#include "steps/panel.h"
 #include "theme/theme.h"
+#include "widgets/panel.h"
 
 #include <QLabel>
 #include <QLocale>

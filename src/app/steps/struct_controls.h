@@ -1,7 +1,7 @@
 // Controls of one struct that is no part of the recipe's settings by itself, as a shape or a brush, made from its table.
 #pragma once
 
-#include "steps/panel.h"
+#include "widgets/panel.h"
 #include "widgets/words.h"
 
 #include <QCheckBox>

@@ -1,6 +1,6 @@
 #include "steps/white_group.h"
 
-#include "steps/panel.h"
+#include "widgets/panel.h"
 
 #include <QPushButton>
 

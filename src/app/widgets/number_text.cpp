@@ -3,6 +3,7 @@
 #include <QCoreApplication>
 #include <QLocale>
 
+#include <algorithm>
 #include <cmath>
 
 namespace yolk::app {
@@ -32,6 +33,14 @@ QString percentText(double share)
     if (share < 5e-5)
         return QCoreApplication::translate("NumberText", "less than 0.01 %");
     return QLocale().toString(share * 100.0, 'f', share < 0.01 ? 2 : 1) + QStringLiteral("\u00a0%");
+}
+
+QString durationText(double seconds)
+{
+    constexpr double kMinutesFrom = 90.0;
+    return seconds < kMinutesFrom
+               ? QCoreApplication::translate("number_text", "%1 s").arg(std::max(1, int(std::lround(seconds))))
+               : QCoreApplication::translate("number_text", "%1 min").arg(std::lround(seconds / 60.0));
 }
 
 QString shutterText(const Metadata &metadata)

@@ -13,6 +13,8 @@ QString signedNumber(double value, int decimals);
 QString evText(double ev);
 /// "12.3 %", "0.07 %", "less than 0.01 %": enough digits to tell a little from nothing.
 QString percentText(double share);
+/// "40 s", "4 min".
+QString durationText(double seconds);
 /// "1/125 s", "0.5 s"; empty when it is not known.
 QString shutterText(const Metadata &metadata);
 

@@ -3,13 +3,12 @@
 #include "base/errors.h"
 #include "base/hash.h"
 #include "base/text.h"
-#include "frames/grouping.h"
+#include "frames/sorting.h"
 #include "io/picture_formats.h"
 #include "recipe/json_values_p.h"
 #include "recipe/preset.h"
 
 #include <algorithm>
-#include <array>
 #include <filesystem>
 #include <set>
 
@@ -53,42 +52,18 @@ std::vector<std::string> framesIn(const std::vector<std::string> &paths)
     return {out.begin(), out.end()};
 }
 
-/// So many frames a set, in the order of taking.
-std::vector<std::vector<size_t>> inGroupsOf(size_t count, std::span<const FrameFacts> frames)
-{
-    std::vector<size_t> order(frames.size());
-    for (size_t i = 0; i < order.size(); ++i)
-        order[i] = i;
-    std::ranges::stable_sort(
-        order, [&](size_t a, size_t b) { return frames[a].time.value_or(0.0) < frames[b].time.value_or(0.0); });
-    std::vector<std::vector<size_t>> out;
-    for (size_t i = 0; i < order.size(); ++i) {
-        if (i % count == 0)
-            out.emplace_back();
-        out.back().push_back(order[i]);
-    }
-    return out;
-}
-
 } // namespace
-
-std::span<const std::string_view> frameSuffixes()
-{
-    static constexpr std::array<std::string_view, 38> kSuffixes{
-        ".jpg", ".jpeg", ".tif", ".tiff", ".png", ".heic", ".heif", ".hif", ".avif", ".jxl", ".exr", ".hdr", ".pic",
-        ".dng", ".3fr",  ".arw", ".cr2",  ".cr3", ".dcr",  ".erf",  ".iiq", ".kdc",  ".mos", ".mrw", ".nef", ".nrw",
-        ".orf", ".pef",  ".raf", ".raw",  ".rw2", ".rwl",  ".sr2",  ".srf", ".srw",  ".x3f", ".mef", ".fff"};
-    return kSuffixes;
-}
 
 std::string lineOf(const BatchJob &job)
 {
     json exports = json::array();
     for (const ExportPreset &preset : job.exports)
         exports.push_back(json::parse(exportPresetText(preset)));
-    return json{{"job", job.number},      {"frames", job.frames}, {"out", job.out},
-                {"presets", job.presets}, {"exports", exports},   {"settings", job.settings}}
-        .dump(-1, ' ', false, json::error_handler_t::replace);
+    json out{{"job", job.number},      {"frames", job.frames}, {"out", job.out},
+             {"presets", job.presets}, {"exports", exports},   {"settings", job.settings}};
+    if (!job.project.empty())
+        out["project"] = job.project;
+    return out.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
 BatchJob parseJob(const std::string &line)
@@ -106,6 +81,7 @@ BatchJob parseJob(const std::string &line)
     out.out = textOfValue(root.value("out", json(".")), "out");
     out.presets = textsOf(root.value("presets", json::array()), "presets");
     out.settings = textsOf(root.value("settings", json::array()), "settings");
+    out.project = textOfValue(root.value("project", json("")), "project");
     for (const json &preset : root["exports"])
         out.exports.push_back(parseExportPreset(preset.dump()));
     return out;
@@ -117,7 +93,10 @@ std::string keyOf(const BatchJob &job)
     BatchJob counted = job;
     counted.number = 1; // where it stands in the list does not matter
     hasher.text(lineOf(counted));
-    for (const std::string &path : job.frames) {
+    std::vector<std::string> files = job.frames;
+    if (!job.project.empty())
+        files.push_back(job.project);
+    for (const std::string &path : files) {
         std::error_code error;
         hasher.value(fs::file_size(path, error)).value(fs::last_write_time(path, error).time_since_epoch().count());
     }
@@ -129,33 +108,16 @@ BatchList jobsOf(const std::vector<std::string> &paths, const BatchPlan &plan, E
     for (const std::string &preset : plan.presets)
         static_cast<void>(presetNamed(preset));
     const std::vector<std::string> files = framesIn(paths);
-    std::vector<std::optional<FrameFacts>> facts(files.size());
-    std::vector<std::string> errors(files.size());
-    forEachPart(ctx, int(files.size()), [&](int i, ExecContext &) {
-        try {
-            facts[size_t(i)] = factsOf(files[size_t(i)]);
-        } catch (const InputError &e) {
-            errors[size_t(i)] = e.what();
-        }
-    });
+    const SortedFrames sorted = sortIntoSets(files, plan.group, ctx);
     BatchList out;
-    std::vector<FrameFacts> readable;
-    std::vector<std::string> readablePaths;
-    for (size_t i = 0; i < files.size(); ++i) {
-        if (!facts[i]) {
-            out.problems.push_back(errors[i]);
-            continue;
-        }
-        readable.push_back(*facts[i]);
-        readablePaths.push_back(files[i]);
-    }
-    if (readable.empty())
+    for (const InputError &problem : sorted.problems)
+        out.problems.emplace_back(problem.what());
+    if (sorted.paths.empty())
         throw ArgumentError("batch: there are no frames to work on");
-    const auto groups = plan.group > 0 ? inGroupsOf(size_t(plan.group), readable) : groupFrames(readable);
-    for (const std::vector<size_t> &group : groups) {
-        BatchJob job{int(out.jobs.size()) + 1, {}, plan.out, plan.presets, plan.exports, plan.settings};
+    for (const std::vector<size_t> &group : sorted.sets) {
+        BatchJob job{int(out.jobs.size()) + 1, {}, plan.out, plan.presets, plan.exports, plan.settings, {}};
         for (const size_t i : group)
-            job.frames.push_back(readablePaths[i]);
+            job.frames.push_back(sorted.paths[i]);
         out.jobs.push_back(std::move(job));
     }
     return out;

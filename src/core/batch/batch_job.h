@@ -4,7 +4,6 @@
 #include "recipe/export_preset.h"
 #include "recipe/recipe.h"
 
-#include <span>
 #include <string>
 #include <vector>
 
@@ -19,6 +18,7 @@ struct BatchJob {
         presets; ///< names of tone presets: the set is developed with each; empty: the automatic start
     std::vector<ExportPreset> exports; ///< ways of writing; never empty
     std::vector<std::string> settings; ///< as "tone.range=60", on top of every preset
+    std::string project; ///< file of the work on the set, whose settings and measures are taken; empty: none
     bool operator==(const BatchJob &) const = default;
 };
 
@@ -26,8 +26,8 @@ struct BatchJob {
 std::string lineOf(const BatchJob &job);
 BatchJob parseJob(const std::string &line);
 
-/// Of all that decides on the job's files, and of what its frames' files say of their size and age: a job whose frames were
-/// replaced is another one.
+/// Of all that decides on the job's files, and of what the files of its frames and its work say of their size and age: a
+/// job whose frames were replaced, or whose set was worked on, is another one.
 std::string keyOf(const BatchJob &job);
 
 /// What all sets have in common.
@@ -45,8 +45,5 @@ struct BatchList {
 /// Sorts frames, and the frames of folders, into sets. Throws InputError (a path that is not there), ArgumentError (no
 /// frames, a preset that there is not), Cancelled.
 BatchList jobsOf(const std::vector<std::string> &paths, const BatchPlan &plan, ExecContext &ctx);
-
-/// The suffixes that a folder is searched for, in small letters with their dots.
-std::span<const std::string_view> frameSuffixes();
 
 } // namespace yolk

@@ -28,6 +28,8 @@ json jsonOf(const JobResult &result)
         out["error"] = result.error;
     if (!result.thumbnail.empty())
         out["thumbnail"] = result.thumbnail;
+    if (!result.before.empty())
+        out["before"] = result.before;
     return out;
 }
 
@@ -73,6 +75,36 @@ std::string cardOf(const JobResult &result, const std::string &out)
     return card + "</article>\n";
 }
 
+std::string pairOf(const JobResult &result, const std::string &out)
+{
+    if (result.thumbnail.empty() || result.before.empty())
+        return {};
+    return "<article>\n<img alt=\"Before\" src=\"" + linkTo(result.before, out) + "\">\n<img alt=\"After\" src=\"" +
+           linkTo(result.thumbnail, out) + "\">\n" + textOf("<p>%d, ", result.number) +
+           escaped(fs::path(result.files.front()).filename().string()) + "</p>\n</article>\n";
+}
+
+void writePage(const std::string &out, const char *file, const std::string &title, const std::string &heading,
+               const std::string &body)
+{
+    writeTextAtomically(
+        (fs::path(out) / file).string(),
+        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>" + title +
+            "</title>\n<style>\n"
+            "body { background: #d3d2ce; color: #242321; font: 15px/1.4 Inter, sans-serif; margin: 24px; }\n"
+            "main { display: grid; grid-template-columns: repeat(auto-fill, minmax(240px, 1fr)); gap: 16px; }\n"
+            "main.pairs { grid-template-columns: repeat(auto-fill, minmax(480px, 1fr)); }\n"
+            "article { background: #deddda; border-radius: 6px; padding: 12px; overflow-wrap: anywhere;\n"
+            "  break-inside: avoid; }\n"
+            "img { background: #767675; width: 100%; aspect-ratio: 3 / 2; object-fit: contain; }\n"
+            ".pairs img { width: calc(50% - 4px); } .pairs img + img { margin-left: 4px; }\n"
+            "h2, p { margin: 4px 0; } h2 { font-size: 15px; }\n"
+            ".notice { color: #64625d; }\n"
+            ".bad { border-left: 3px solid #242321; font-weight: 600; padding-left: 8px; }\n"
+            "</style></head><body>\n<h1>" +
+            heading + "</h1>\n" + body + "</body></html>\n");
+}
+
 } // namespace
 
 std::optional<JobResult> BatchMarks::done(const std::string &key) const
@@ -91,6 +123,7 @@ std::optional<JobResult> BatchMarks::done(const std::string &key) const
         out.notices = root.at("notices").get<std::vector<std::string>>();
         out.seconds = root.at("seconds").get<double>();
         out.thumbnail = root.value("thumbnail", "");
+        out.before = root.value("before", "");
         for (const std::string &file : out.files)
             if (!fs::exists(file))
                 return std::nullopt; // somebody took it away: it is made again
@@ -115,29 +148,22 @@ void writeReport(const std::string &out, const std::vector<JobResult> &results,
                  const std::vector<std::string> &problems)
 {
     json root{{"jobs", json::array()}, {"problems", problems}};
-    std::string cards;
+    std::string cards, pairs;
     size_t bad = 0;
     for (const JobResult &result : results) {
         root["jobs"].push_back(jsonOf(result));
         cards += cardOf(result, out);
+        pairs += pairOf(result, out);
         bad += !result.error.empty();
     }
     std::string said;
     for (const std::string &problem : problems)
         said += "<p class=\"bad\">" + escaped(problem) + "</p>\n";
     writeTextAtomically((fs::path(out) / "report.json").string(), textOfJson(root, 2) + "\n");
-    writeTextAtomically(
-        (fs::path(out) / "report.html").string(),
-        "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Report</title>\n<style>\n"
-        "body { background: #d3d2ce; color: #242321; font: 15px/1.4 Inter, sans-serif; margin: 24px; }\n"
-        "main { display: grid; grid-template-columns: repeat(auto-fill, minmax(240px, 1fr)); gap: 16px; }\n"
-        "article { background: #deddda; border-radius: 6px; padding: 12px; overflow-wrap: anywhere; }\n"
-        "img { background: #767675; width: 100%; aspect-ratio: 3 / 2; object-fit: contain; }\n"
-        "h2, p { margin: 4px 0; } h2 { font-size: 15px; }\n"
-        ".notice { color: #64625d; } .bad { border-left: 3px solid #242321; font-weight: 600; padding-left: 8px; }\n"
-        "</style></head><body>\n" +
-            textOf("<h1>%zu sets, %zu done, %zu not</h1>\n", results.size(), results.size() - bad, bad) + said +
-            "<main>\n" + cards + "</main></body></html>\n");
+    const std::string counts = textOf("%zu sets, %zu done, %zu not", results.size(), results.size() - bad, bad);
+    writePage(out, "report.html", "Report", counts, said + "<main>\n" + cards + "</main>\n");
+    writePage(out, "contact-sheet.html", "Contact sheet", "Before and after",
+              "<main class=\"pairs\">\n" + pairs + "</main>\n");
 }
 
 } // namespace yolk

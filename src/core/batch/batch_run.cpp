@@ -2,11 +2,15 @@
 
 #include "base/errors.h"
 #include "base/text.h"
+#include "frames/measure.h"
 #include "io/atomic_file.h"
+#include "io/jpeg.h"
+#include "project/opened_set.h"
 #include "recipe/preset.h"
-#include "render/analysis/analyse.h"
+#include "render/files/display_codes.h"
 #include "render/files/output.h"
 #include "render/stages/align_stage.h"
+#include "render/views/frame_scene.h"
 
 #include <algorithm>
 #include <cctype>
@@ -26,49 +30,35 @@ namespace {
 
 namespace fs = std::filesystem;
 constexpr size_t kCacheBytes = size_t(1) << 30; // a full merge, so that several files need one
+constexpr int kSmall = 360;                     // pixels of the report's pictures
 
-/// The set without frames that cannot be used. Throws what stands in the way of all of it.
-struct OpenedJob {
-    Sources sources;
-    Measured measured;
-    Recipe start;
-};
-OpenedJob opened(const BatchJob &job, std::vector<std::string> &notices, ExecContext &ctx)
+/// Says what is odd about the set.
+void addNotices(const OpenedSet &set, std::vector<std::string> &notices)
 {
-    OpenedJob out;
-    out.sources.cache = std::make_shared<StageCache>(kCacheBytes);
-    for (const std::string &path : job.frames) {
-        ctx.throwIfStopped();
-        try {
-            const FramePtr frame = loadFrame(path);
-            if (std::ranges::none_of(out.sources.frames, [&](const FramePtr &f) { return f->id == frame->id; }))
-                out.sources.frames.push_back(frame);
-        } catch (const InputError &e) {
-            notices.push_back(std::string(e.what()) + "; left out");
-        }
-    }
-    while (!out.sources.frames.empty()) {
-        try {
-            out.measured = analyse(out.sources, {}, ctx);
-            break;
-        } catch (const InputError &e) { // its pixels are damaged
-            const size_t before = out.sources.frames.size();
-            std::erase_if(out.sources.frames, [&](const FramePtr &f) { return f->path == e.file(); });
-            if (out.sources.frames.size() == before)
-                throw;
-            notices.push_back(std::string(e.what()) + "; left out");
-        }
-    }
-    if (out.sources.frames.empty())
-        throw ArgumentError("none of its frames can be used");
-    out.start = automaticStart(out.measured);
-    const Bracket bracket = bracketOf(out.sources, out.measured, out.start);
+    for (const InputError &problem : set.problems)
+        notices.push_back(std::string(problem.what()) + "; left out");
+    const Bracket bracket = bracketOf(set.sources, set.measured, set.recipe);
     for (const BracketFrame &f : bracket.frames)
         if (!f.usable && !f.notices.empty())
             notices.push_back(f.frame->path + ": " + f.notices.front() + "; left out");
     for (const std::string &notice : bracket.notices)
         notices.push_back(notice);
-    return out;
+}
+
+/// The reference frame as its file shows it, as a small JPEG.
+void writeBefore(const OpenedSet &set, const std::string &path, ExecContext &ctx)
+{
+    const Bracket bracket = bracketOf(set.sources, set.measured, set.recipe);
+    const BracketFrame &reference = bracket.frames[bracket.reference];
+    const Shape shape = fittedSize(reference.frame->width, reference.frame->height, kSmall, kSmall);
+    const Image<float> picture =
+        lookAtFrame(set.sources, size_t(reference.given - 1), set.recipe, set.measured,
+                    {measuringReduction(*reference.frame), {}, shape.width, shape.height}, ctx);
+    constexpr int kQuality = 90;
+    writeAtomically(path, [&](const std::string &temporary) {
+        writeJpeg(temporary, picture.width(), picture.height(), kQuality, {},
+                  [&](int y, std::span<uint8_t> row) { encodeRow8(picture.view(), y, row); });
+    });
 }
 
 std::string inSmallLetters(std::string text)
@@ -82,42 +72,49 @@ std::string inSmallLetters(std::string text)
 JobResult runJob(const BatchJob &job, const std::string &thumbnail, ExecContext &ctx)
 {
     const auto began = std::chrono::steady_clock::now();
-    JobResult out{job.number, job.frames, {}, {}, {}, {}, 0.0};
+    JobResult out{job.number, job.frames, {}, {}, {}, {}, {}, 0.0};
     try {
         ExecContext opening = ctx.part(0.0, 0.3), writing = ctx.part(0.3, 1.0);
-        const OpenedJob set = opened(job, out.notices, opening);
+        FindWork findWork;
+        if (!job.project.empty())
+            findWork = [&](std::span<const FramePtr>) { return loadProject(job.project); };
+        const OpenedSet set = openSet(job.frames, findWork, kCacheBytes, opening);
+        const int rating = set.work ? set.work->rating : 0;
+        addNotices(set, out.notices);
         const std::vector<std::string> presets = job.presets.empty() ? std::vector<std::string>{""} : job.presets;
         const double count = double(presets.size() * job.exports.size());
         double at = 0.0;
         for (const std::string &preset : presets)
             for (const ExportPreset &way : job.exports) {
                 Recipe recipe =
-                    preset.empty() ? set.start : withPreset(set.start, presetNamed(preset), 100.0, set.start);
+                    preset.empty() ? set.recipe : withPreset(set.recipe, presetNamed(preset), 100.0, set.start);
                 recipe.output = way.settings;
                 for (const std::string &entry : job.settings) {
                     const size_t equals = entry.find('=');
                     setByPath(recipe, entry.substr(0, equals),
                               equals == std::string::npos ? "" : entry.substr(equals + 1));
                 }
-                const fs::path first(job.frames.front());
-                std::string name = fileNameOf(recipe.output.name, {{"name", first.stem().string()},
-                                                                   {"set", first.parent_path().filename().string()},
-                                                                   {"number", textOf("%03d", job.number)}});
+                const RenderPlan plan(set.sources, set.measured, recipe);
+                const Rect area = pictureArea(plan);
+                fs::path name = outputNameOf(recipe.output, {job.frames.front(), plan.reference().metadata, rating,
+                                                             job.number, area.width(), area.height()});
                 if (presets.size() > 1)
-                    name += "-" + inSmallLetters(preset);
+                    name = name.stem().string() + "-" + inSmallLetters(preset) + name.extension().string();
                 const fs::path folder = way.folder.empty() ? fs::path(job.out) : fs::path(way.folder);
                 fs::create_directories(folder);
-                const std::string path = (folder / (name + suffixesOf(recipe.output.format).front())).string();
+                const std::string path = (folder / name).string();
                 ExecContext own = writing.part(at / count, (at + 1.0) / count);
-                exportPicture(set.sources, recipe, set.measured, {path}, own);
+                exportPicture(set.sources, recipe, set.measured, {path, 0, 0, rating}, own);
                 out.files.push_back(path);
                 if (at == 0.0 && !thumbnail.empty()) {
-                    constexpr int kSmall = 360; // pixels
                     Recipe small = recipe;
                     small.output = {};
                     ExecContext quick = ctx.child({});
                     exportPicture(set.sources, small, set.measured, {thumbnail, kSmall, kSmall}, quick);
                     out.thumbnail = thumbnail;
+                    const fs::path shown(thumbnail);
+                    out.before = (shown.parent_path() / (shown.stem().string() + "-before.jpg")).string();
+                    writeBefore(set, out.before, quick);
                 }
                 at += 1.0;
             }
@@ -177,6 +174,7 @@ struct Shared {
     size_t next = 0;
     std::vector<std::optional<JobResult>> results;
     std::vector<double> underWay; ///< fractions of the jobs that run here
+    std::vector<int> numbers;     ///< of those; 0: none
     size_t doneHere = 0;
     Clock::time_point began = Clock::now(), said{};
 };
@@ -197,6 +195,7 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
     shared.results.resize(jobs.size());
     const size_t workers = size_t(std::clamp(options.atOnce, 1, 64));
     shared.underWay.assign(workers, 0.0);
+    shared.numbers.assign(workers, 0);
     const auto say = [&](bool now) { // under the lock
         constexpr auto kEvery = std::chrono::milliseconds(200);
         if (!progress || (!now && Clock::now() - shared.said < kEvery))
@@ -205,8 +204,11 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
         BatchProgress out;
         out.all = jobs.size();
         double running = 0.0;
-        for (const double fraction : shared.underWay)
-            running += fraction;
+        for (size_t worker = 0; worker < workers; ++worker)
+            if (const int number = shared.numbers[worker]) {
+                running += shared.underWay[worker];
+                out.underWay.emplace_back(number, shared.underWay[worker]);
+            }
         for (const auto &result : shared.results)
             out.done += result.has_value();
         out.fraction = jobs.empty() ? 1.0 : std::min(1.0, (double(out.done) + running) / double(jobs.size()));
@@ -218,6 +220,9 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
     };
     const auto work = [&](size_t worker, Runner &runner) {
         for (;;) {
+            constexpr auto kLook = std::chrono::milliseconds(50);
+            while (options.isPaused && options.isPaused() && !ctx.stopToken().stop_requested())
+                std::this_thread::sleep_for(kLook);
             size_t i = 0;
             {
                 const std::scoped_lock lock(shared.mutex);
@@ -240,6 +245,11 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
                 shared.results[i] = std::move(before);
                 continue;
             }
+            {
+                const std::scoped_lock lock(shared.mutex);
+                shared.numbers[worker] = jobs[i].number;
+                say(true);
+            }
             ExecContext own(runner, ctx.stopToken(), [&](double fraction) {
                 const std::scoped_lock lock(shared.mutex);
                 shared.underWay[worker] = std::min(fraction, 0.999);
@@ -254,6 +264,7 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
             }
             const std::scoped_lock lock(shared.mutex);
             shared.underWay[worker] = 0.0;
+            shared.numbers[worker] = 0;
             ++shared.doneHere;
             if (finished)
                 finished(result);

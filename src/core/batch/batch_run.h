@@ -16,13 +16,15 @@ struct JobResult {
     std::vector<std::string> notices;       ///< frames left out, range missing
     std::string error;                      ///< why it was not done; empty: it was
     std::string thumbnail;                  ///< a small JPEG of the first file; may be empty
+    std::string before;                     ///< the same of the reference frame as it was taken
     double seconds = 0.0;
     bool operator==(const JobResult &) const = default;
 };
 
 /// Opens the set, develops it with each preset and writes each in every way. Frames that cannot be used are left out with a
 /// notice. Files are named by the patterns, {name} being the first frame's and {number} the job's; with several presets
-/// their names stand behind. Never throws but Cancelled: what goes wrong is the result's error.
+/// their names stand behind. Small pictures go to `thumbnail` and, as taken, to the same name with "-before"; empty: none.
+/// Never throws but Cancelled: what goes wrong is the result's error.
 JobResult runJob(const BatchJob &job, const std::string &thumbnail, ExecContext &ctx);
 
 /// The marks of a run, in a folder of its own below the output: a job is claimed by a lock on a file, which ends with the
@@ -57,12 +59,14 @@ private:
 };
 
 struct BatchOptions {
-    int atOnce = 1;      ///< jobs that run at a time
-    bool resume = false; ///< what was done before stays done; else all is done anew
+    int atOnce = 1;                   ///< jobs that run at a time
+    bool resume = false;              ///< what was done before stays done; else all is done anew
+    std::function<bool()> isPaused{}; ///< jobs that have not begun wait while it says so; asked on any thread
 };
 struct BatchProgress {
-    size_t done = 0, all = 0; ///< jobs that are finished, here or elsewhere
-    double fraction = 0.0;    ///< of all, with those under way
+    size_t done = 0, all = 0;                       ///< jobs that are finished, here or elsewhere
+    double fraction = 0.0;                          ///< of all, with those under way
+    std::vector<std::pair<int, double>> underWay{}; ///< numbers of the jobs that run here, and how far they are
     std::optional<double> secondsLeft{};
 };
 
@@ -73,7 +77,8 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
                                 const std::function<void(const JobResult &)> &finished,
                                 const std::function<void(const BatchProgress &)> &progress, ExecContext &ctx);
 
-/// Of a run: what was done, what was not and why, as JSON and as a page with small pictures. Throws OutputError.
+/// Of a run: what was done, what was not and why, as JSON and as a page with small pictures; a second page shows each set
+/// before and after. Throws OutputError.
 void writeReport(const std::string &out, const std::vector<JobResult> &results,
                  const std::vector<std::string> &problems);
 

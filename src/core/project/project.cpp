@@ -1,5 +1,6 @@
 #include "project/project.h"
 
+#include "base/hash.h"
 #include "recipe/json_values_p.h"
 #include "recipe/recipe_json.h"
 #include "render/set/measured_json.h"
@@ -122,6 +123,8 @@ std::string projectText(const Project &project)
         root["rating"] = project.rating;
     if (project.chosen)
         root["chosen"] = true;
+    if (!project.across.empty())
+        root["across"] = project.across;
     if (!project.radiance.empty())
         root["radiance"] = project.radiance;
     // Names of files may be any bytes; frames are known by their content.
@@ -179,12 +182,26 @@ Project parseProject(const std::string &text)
         root.erase("rating");
     }
     out.chosen = taken(root, "chosen", false).get<bool>();
+    out.across = taken(root, "across", "").get<std::string>();
     out.radiance = taken(root, "radiance", "").get<std::string>();
     if (!out.radiance.empty())
         out.radiance = checkedName(out.radiance, "radiance");
     if (!root.empty())
         out.unknown = root.dump();
     return out;
+}
+
+std::string hashOfSettings(const Recipe &recipe)
+{
+    Hasher hasher;
+    hasher.text(recipeText(recipe));
+    return hasher.finish().hex();
+}
+
+bool isWorkedOnByHand(const Project &project)
+{
+    const Recipe &now = project.history.current();
+    return now != project.history.opening() && hashOfSettings(now) != project.across;
 }
 
 bool isOf(const Project &project, std::span<const FramePtr> frames)

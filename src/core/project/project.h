@@ -39,6 +39,7 @@ struct Project {
     std::optional<Measured> measured; ///< of these frames, in their order; none: by a newer process than this one
     int rating = 0;                   ///< 0: not rated, to kBestRating
     bool chosen = false;
+    std::string across{};          ///< hash of the settings that a change of several sets left here last; may be empty
     std::string radiance{};        ///< name of the file that the merge was saved to, beside the frames; may be empty
     std::string unknown{};         ///< JSON object of what a newer Yolk wrote; empty when there is none
     std::string unknownSettings{}; ///< the same of the present settings
@@ -54,6 +55,10 @@ std::string projectText(const Project &project);
 /// in their names, more frames than kMostFrames, the path of a bad value, settings of a newer version.
 Project parseProject(const std::string &text);
 inline constexpr size_t kMostFrames = 200;
+
+/// Whether its settings are others than those it began with or that a change of several sets left.
+bool isWorkedOnByHand(const Project &project);
+std::string hashOfSettings(const Recipe &recipe); ///< as Project::across has it
 
 /// Whether a project is of exactly these frames, in whatever order, those that were missing come back or not.
 bool isOf(const Project &project, std::span<const FramePtr> frames);

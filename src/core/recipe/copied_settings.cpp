@@ -59,6 +59,15 @@ Recipe withCopied(const Recipe &to, const Recipe &start, const CopiedSettings &c
     return out;
 }
 
+std::set<std::string> changedGroups(const CopiedSettings &copied)
+{
+    std::set<std::string> out;
+    for (const SettingGroup &group : settingGroups())
+        if (withCopied(copied.start, copied.start, copied, {group.key}) != copied.start)
+            out.insert(group.key);
+    return out;
+}
+
 std::string copiedText(const CopiedSettings &copied)
 {
     const json root = {{"format", kFormat},

@@ -14,6 +14,9 @@ struct CopiedSettings {
     bool operator==(const CopiedSettings &) const = default;
 };
 
+/// The groups that were changed there.
+std::set<std::string> changedGroups(const CopiedSettings &copied);
+
 /// `to` with the groups (keys of settingGroups()) of `copied`. Amounts that suit themselves to a picture go by their
 /// distance from its automatic start, all else as it is; so does what is said of the groups. What names single frames, and
 /// areas drawn on them, stays.

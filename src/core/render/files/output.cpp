@@ -1,9 +1,11 @@
 #include "render/files/output.h"
 
+#include "base/text.h"
 #include "io/atomic_file.h"
 #include "io/metadata.h"
 #include "io/png.h"
 #include "io/still_encoder.h"
+#include "recipe/export_preset.h"
 #include "render/files/file_codes.h"
 #include "render/files/hdr_jpeg.h"
 #include "render/files/output_sharpening.h"
@@ -355,6 +357,27 @@ Shape fittedSize(int width, int height, int maxWidth, int maxHeight)
     if (maxHeight > 0)
         scale = std::min(scale, double(maxHeight) / height);
     return {std::max(1, int(std::lround(width * scale))), std::max(1, int(std::lround(height * scale))), 3};
+}
+
+std::string outputNameOf(const ExportSettings &settings, const NamedPicture &picture)
+{
+    const std::filesystem::path path(picture.path);
+    const Shape shape = sizeUnder(settings, std::max(1, picture.width), std::max(1, picture.height));
+    const std::string &taken = picture.metadata.dateTime; // as Exif has it
+    const auto dashed = [](std::string text) {
+        std::ranges::replace(text, ':', '-');
+        return text;
+    };
+    return fileNameOf(settings.name, {{"name", path.stem().string()},
+                                      {"set", path.parent_path().filename().string()},
+                                      {"date", dashed(taken.substr(0, 10))},
+                                      {"time", taken.size() >= 19 ? dashed(taken.substr(11, 8)) : ""},
+                                      {"number", picture.number > 0 ? textOf("%03d", picture.number) : ""},
+                                      {"camera", picture.metadata.camera},
+                                      {"rating", std::to_string(picture.rating)},
+                                      {"width", std::to_string(shape.width)},
+                                      {"height", std::to_string(shape.height)}}) +
+           suffixesOf(settings.format).front();
 }
 
 Shape sizeUnder(const ExportSettings &settings, int width, int height)

@@ -20,6 +20,16 @@ Shape fittedSize(int width, int height, int maxWidth, int maxHeight);
 /// The size that the settings ask for; never larger than the picture.
 Shape sizeUnder(const ExportSettings &settings, int width, int height);
 
+/// What names of files are made of, beside the settings.
+struct NamedPicture {
+    std::string path; ///< of the frame that it is named after
+    const Metadata &metadata;
+    int rating = 0, number = 0; ///< 0: not rated; no run
+    int width = 0, height = 0;  ///< of the whole picture
+};
+/// Name of a file by the settings' pattern, with the format's suffix. Throws ArgumentError: an unknown field.
+std::string outputNameOf(const ExportSettings &settings, const NamedPicture &picture);
+
 struct PictureTarget {
     std::string path;                ///< its suffix names the format, whatever the settings say
     int maxWidth = 0, maxHeight = 0; ///< it fits inside, beside what the settings ask for; 0: unlimited

@@ -9,6 +9,10 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+class QLabel;
+class QLineEdit;
+class QPushButton;
+
 namespace yolk::app {
 
 template <class S> SliderSpec sliderSpec(const RealField<S> &field)
@@ -34,6 +38,13 @@ template <class S, class E> int columnsFor(const ChoiceField<S, E> &field)
         letters += choice.name.size() + kAround;
     return letters > kMostLetters ? 3 : 0;
 }
+
+/// Two buttons side by side.
+QWidget *sideBySide(QPushButton *left, QPushButton *right, QWidget *parent);
+/// Gives a field of words a frame; those of values have none.
+void makeField(QLineEdit *edit);
+/// A sentence that explains.
+QLabel *quiet(const QString &text, QWidget *parent);
 
 /// A column of groups that scrolls when the window is low.
 class Panel : public QScrollArea {
