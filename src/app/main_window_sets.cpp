@@ -148,7 +148,8 @@ void MainWindow::openSet(int index)
     sets_->setCurrent(index);
     const auto before = workedOn_.constFind(index);
     document_->open(collection_->sets()[index],
-                    before == workedOn_.constEnd() ? std::nullopt : std::optional<Recipe>(before.value()));
+                    before == workedOn_.constEnd() ? std::nullopt : std::optional<Recipe>(before.value()),
+                    collection_->card(index).known);
     refreshCommands();
 }
 
@@ -226,10 +227,10 @@ void MainWindow::chooseSets(const QList<int> &sets)
 void MainWindow::copySettingsOfCard()
 {
     const int set = sets_->grid()->currentSet();
-    if (set < 0 || !collection_->card(set).measured)
+    if (set < 0 || !collection_->card(set).known.measured)
         return status_->say(tr("Choose a set whose picture is there."));
     const SetCard &card = collection_->card(set);
-    copyToClipboard({card.recipe, automaticStart(*card.measured)});
+    copyToClipboard({card.recipe, automaticStart(*card.known.measured)});
     status_->say(tr("The settings of set %1 are copied: paste them on others with Ctrl+Shift+V.").arg(set + 1));
 }
 

@@ -92,6 +92,12 @@ struct TasteRequest {
 
 class HandOver;
 
+/// What was measured of frames before they are opened.
+struct KnownSet {
+    std::vector<std::string> ids; ///< of the frames, in the order of `measured`
+    std::shared_ptr<const Measured> measured;
+};
+
 class Document : public QObject {
     Q_OBJECT
 public:
@@ -100,8 +106,8 @@ public:
 
     // ---- opening
     /// Opens a set of its own, with `settings` where it was worked on before. Files that cannot be used are left out
-    /// and named in problems().
-    void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt);
+    /// and named in problems(). What is known of exactly these frames is not measured again.
+    void open(const QStringList &paths, std::optional<Recipe> settings = std::nullopt, const KnownSet &known = {});
     /// Opens a set in the background and merges it, so that open() of the same paths shows it at once. One at a time; none
     /// for an empty list.
     void prepare(const QStringList &paths);

@@ -36,11 +36,12 @@ struct Document::Opening {
     Recipe settings{};                  ///< by which they are measured
     bool keepsWork = false;
     std::optional<WorkRequest> work{}; ///< a project that brings its frames
+    KnownSet known{};
 };
 
-void Document::open(const QStringList &paths, std::optional<Recipe> settings)
+void Document::open(const QStringList &paths, std::optional<Recipe> settings, const KnownSet &known)
 {
-    load({.paths = paths, .keepsWork = keepsWork_}, std::move(settings));
+    load({.paths = paths, .keepsWork = keepsWork_, .known = known}, std::move(settings));
 }
 
 void Document::openWork(const WorkRequest &request)
@@ -157,6 +158,9 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
         if (sortAsIn(*out.work.project, frames))
             out.measured = out.work.project->measured; // an older process gave these numbers: they stay until asked
     }
+    if (isNew && !out.measured && asked.known.measured &&
+        std::ranges::equal(frames, asked.known.ids, {}, [](const FramePtr &f) { return f->id; }))
+        out.measured = *asked.known.measured;
     const bool anew = !isNew && asked.paths.isEmpty();
     if (!out.measured && (anew || frames.size() > asked.kept.size()))
         out.measured = analyseUsable(out.sources, asked.settings, unusable, measuring);

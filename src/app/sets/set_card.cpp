@@ -26,7 +26,9 @@ QString words(const char *text)
 
 QImage pictureOf(const OpenedSet &set, const Recipe &recipe, int side, ExecContext &ctx)
 {
-    const RenderPlan plan(set.sources, set.measured, recipe);
+    Recipe quick = recipe; // as the first picture of an opened set: small parallax does not show
+    quick.align.local = AlignMode::Off;
+    const RenderPlan plan(set.sources, set.measured, quick);
     const Rect area = pictureArea(plan);
     const Shape shape = fittedSize(area.width(), area.height(), side, side);
     const Image<float> picture =
@@ -102,7 +104,9 @@ SetCard makeCard(const QStringList &paths, int side, const SetChange *change, Ex
             card.isWorkedOnByHand = isWorkedOnByHand(*set.work);
         }
         card.recipe = set.recipe;
-        card.measured = std::make_shared<const Measured>(set.measured);
+        card.known.measured = std::make_shared<const Measured>(set.measured);
+        for (const FramePtr &frame : set.sources.frames)
+            card.known.ids.push_back(frame->id);
         if (change)
             apply(*change, set, place, card);
         const Bracket bracket = bracketOf(set.sources, set.measured, card.recipe);
@@ -156,13 +160,13 @@ SameRoom sameRoomOf(const std::vector<const SetCard *> &cards)
     constexpr double kMega = 1e6; // mired
     std::vector<double> mired, tint, brightness;
     for (const SetCard *card : cards) {
-        if (!card->measured)
+        if (!card->known.measured)
             continue;
-        const WhitePoint white = whiteOf(card->recipe, *card->measured);
+        const WhitePoint white = whiteOf(card->recipe, *card->known.measured);
         mired.push_back(kMega / white.temperature);
         tint.push_back(white.tint);
         if (card->hasExposureData)
-            brightness.push_back(card->recipe.tone.exposure + std::log2(card->measured->anchorExposure));
+            brightness.push_back(card->recipe.tone.exposure + std::log2(card->known.measured->anchorExposure));
     }
     SameRoom out;
     if (mired.empty())

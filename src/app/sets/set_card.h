@@ -2,6 +2,7 @@
 #pragma once
 
 #include "base/exec_context.h"
+#include "document/document.h"
 #include "recipe/recipe.h"
 #include "render/set/measured.h"
 
@@ -23,7 +24,7 @@ struct SetCard {
     bool isOpenElsewhere = false; ///< its last change could not be kept: another window has the work
     QString project;              ///< file of its work; empty: there is none yet
     Recipe recipe;                ///< of the work, or the start
-    std::shared_ptr<const Measured> measured;
+    KnownSet known;               ///< so that opening it does not measure it again
     bool hasExposureData = false; ///< the files say how the frames were exposed
 };
 

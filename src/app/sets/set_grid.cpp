@@ -25,7 +25,13 @@ constexpr int kGap = 5, kPad = 8, kPicture = 140, kLine = 18;
 class CardPainter : public QStyledItemDelegate {
 public:
     using QStyledItemDelegate::QStyledItemDelegate;
-    QSize sizeHint(const QStyleOptionViewItem &, const QModelIndex &) const override { return kCard; }
+    /// As many to a line as fit, which then fill it.
+    QSize sizeHint(const QStyleOptionViewItem &option, const QModelIndex &) const override
+    {
+        const auto *view = static_cast<const QListView *>(option.widget);
+        const int width = view ? view->viewport()->width() - 1 : kCard.width();
+        return {width / std::max(1, width / kCard.width()), kCard.height()};
+    }
     void paint(QPainter *painter, const QStyleOptionViewItem &option, const QModelIndex &index) const override;
 };
 
@@ -290,6 +296,8 @@ SetGrid::SetGrid(Collection *collection, QWidget *parent)
     setDragEnabled(true);
     setAcceptDrops(true);
     viewport()->setAcceptDrops(true);
+    viewport()->setBackgroundRole(QPalette::Window);
+    setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOn); // else the width changes with the number of cards
     setAccessibleName(tr("Sets"));
     setToolTip(tr("Enter opens a set; 0 to 5 rate, C chooses, J joins it with the set behind it."));
     connect(this, &QListView::activated, this, [this](const QModelIndex &at) { Q_EMIT openAsked(model_->setOf(at)); });
@@ -429,6 +437,7 @@ void SetGrid::scrollContentsBy(int dx, int dy)
 void SetGrid::resizeEvent(QResizeEvent *event)
 {
     QListView::resizeEvent(event);
+    scheduleDelayedItemsLayout(); // cards take another width
     wantNearest();
 }
 
