@@ -120,9 +120,11 @@ void MainWindow::connectSets()
             walkTimer_.start();
     });
     connect(&walkTimer_, &QTimer::timeout, this, [this] {
-        const int next = openSet_ + walks_;
-        if (openSet_ >= 0 && document_->fullMergeReady() && next >= 0 && next < int(collection_->sets().size()))
-            document_->prepare(collection_->sets()[next]);
+        if (openSet_ < 0 || !document_->fullMergeReady())
+            return;
+        for (const int next : {openSet_ + walks_, openSet_ - walks_}) // at the end of the way, the one before
+            if (next >= 0 && next < int(collection_->sets().size()))
+                return document_->prepare(collection_->sets()[next]);
     });
 }
 

@@ -3,6 +3,7 @@
 
 #include "document/document.h"
 #include "support/demo_data.h"
+#include "support/synthetic.h"
 
 #include <QDir>
 #include <QFile>
@@ -14,12 +15,6 @@
 namespace yolk::test {
 
 using namespace yolk::app;
-
-inline QByteArray bytesOf(const QString &path)
-{
-    QFile file(path);
-    return file.open(QIODevice::ReadOnly) ? file.readAll() : QByteArray();
-}
 
 /// Nobody's own work and settings; before the first window.
 inline void keepAwayFromOwnWork()

@@ -20,6 +20,7 @@
 #include <QListWidget>
 #include <QMenu>
 #include <QMessageBox>
+#include <QMimeData>
 #include <QPushButton>
 #include <QSettings>
 #include <QSignalSpy>
@@ -31,7 +32,7 @@ using namespace yolk::app;
 
 namespace {
 
-constexpr int kSets = 5, kFrames = 3;
+constexpr int kSets = 5, kFrames = 3, kLong = 60000; // milliseconds
 
 void clickInBox(const QString &button)
 {
@@ -68,9 +69,9 @@ class TestSetsStep : public QObject {
     void cardsAreMade() const
     {
         for (int set = 0; set < int(sets().sets().size()); ++set)
-            QTRY_VERIFY_WITH_TIMEOUT(sets().card(set).isMade, 60000);
+            QTRY_VERIFY_WITH_TIMEOUT(sets().card(set).isMade, kLong);
     }
-    void editsAreDone() const { QTRY_COMPARE_WITH_TIMEOUT(sets().editsLeft(), 0, 60000); }
+    void editsAreDone() const { QTRY_COMPARE_WITH_TIMEOUT(sets().editsLeft(), 0, kLong); }
     Recipe kept(int set) const
     {
         return loadProject(QFile::encodeName(sets().card(set).project).toStdString()).history.current();
@@ -88,7 +89,7 @@ class TestSetsStep : public QObject {
     {
         QSignalSpy ended(view().run(), &SetRun::ended);
         panel().run()->click();
-        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 1, 120000);
+        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 1, kLong);
     }
 
 private Q_SLOTS:
@@ -158,7 +159,10 @@ private Q_SLOTS:
         // Joined by dropping one card onto another.
         QMimeData data;
         data.setData("application/x-yolk-set", "4");
+        QTest::qWait(50); // until the cards lie where they belong
         const QPoint onto = grid().visualRect(grid().cards()->index(0)).center();
+        QDragEnterEvent enter(onto, Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(grid().viewport(), &enter);
         QDropEvent drop(onto, Qt::MoveAction, &data, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(grid().viewport(), &drop);
         QCOMPARE(int(sets().sets().size()), kSets - 1);
@@ -189,7 +193,7 @@ private Q_SLOTS:
         QCOMPARE(document().recipe(), kept(1)); // and it is found there
         document().setTone(&ToneSettings::exposure, 0.75, "exposure");
         command("Sets")->trigger();
-        QTRY_VERIFY_WITH_TIMEOUT(sets().card(1).isMade && sets().card(1).isWorkedOnByHand, 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(sets().card(1).isMade && sets().card(1).isWorkedOnByHand, kLong);
         QCOMPARE(kept(1).tone.exposure, 0.75);
 
         // Another preset for all asks before it takes that away.
@@ -218,7 +222,7 @@ private Q_SLOTS:
     {
         grid().select({0, 2});
         panel().sameRoom()->click();
-        QTRY_VERIFY_WITH_TIMEOUT(kept(0).white.mode == WhiteMode::Own && kept(2).white.mode == WhiteMode::Own, 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(kept(0).white.mode == WhiteMode::Own && kept(2).white.mode == WhiteMode::Own, kLong);
         editsAreDone();
         QCOMPARE(kept(0).white, kept(2).white);
         QVERIFY(sets().card(0).hasExposureData);
@@ -267,7 +271,7 @@ private Q_SLOTS:
     {
         window_->openSet(0);
         settled();
-        QTRY_VERIFY_WITH_TIMEOUT(document().isPrepared(sets().sets()[1]), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(document().isPrepared(sets().sets()[1]), kLong);
         command("Next set")->trigger();
         // At once: nothing was waited for.
         QCOMPARE(QString::fromStdString(document().sources().frames.front()->path), sets().sets()[1].front());
@@ -309,10 +313,10 @@ private Q_SLOTS:
             QSignalSpy written(&document(), &Document::kept);
             const QString alone = out("alone.tif");
             document().exportRecipe(alone, recipe);
-            QTRY_COMPARE_WITH_TIMEOUT(written.count(), 1, 60000);
+            QTRY_COMPARE_WITH_TIMEOUT(written.count(), 1, kLong);
             const QString name = QFileInfo(sets().sets()[set].front()).completeBaseName() + ".tif";
             const cv::Mat a = cv::imread(alone.toStdString(), cv::IMREAD_UNCHANGED),
-                          b = cv::imread((out("finished/") + name).toStdString(), cv::IMREAD_UNCHANGED);
+                          b = cv::imread((out("finished") + QLatin1Char('/') + name).toStdString(), cv::IMREAD_UNCHANGED);
             QVERIFY(!a.empty());
             QCOMPARE(a.size(), b.size());
             QCOMPARE(cv::norm(a, b, cv::NORM_INF), 0.0);
@@ -355,7 +359,7 @@ private Q_SLOTS:
         const int had = int(QDir(out("second")).entryList({"*.tif"}).size());
         QVERIFY2(had < kSets, qPrintable(QString::number(had)));
         panel().stop()->click();
-        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 1, 60000);
+        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 1, kLong);
         QVERIFY(run->wasStopped());
         QVERIFY(panel().state().contains("stopped"));
         QVERIFY(SetRun::cutOff().isEmpty()); // nobody needs to be asked
@@ -366,7 +370,7 @@ private Q_SLOTS:
         window_->offerRunCutOff();
         QVERIFY(window_->offers()->text().contains("ended before it was done"));
         window_->offers()->button("Go on with it")->click();
-        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 2, 120000);
+        QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 2, kLong);
         QCOMPARE(QDir(out("second")).entryList({"*.tif"}).size(), kSets);
         QVERIFY(SetRun::cutOff().isEmpty());
     }
@@ -403,7 +407,7 @@ private Q_SLOTS:
         panel().run()->click();
         clickInBox("Stay");
         QVERIFY(!window_->close());
-        QTRY_VERIFY_WITH_TIMEOUT(!view().run()->isRunning(), 120000);
+        QTRY_VERIFY_WITH_TIMEOUT(!view().run()->isRunning(), kLong);
     }
 };
 

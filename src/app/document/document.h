@@ -343,6 +343,7 @@ private:
         std::optional<Measured> measured;
         std::set<std::string> again;          ///< ids of frames that were taken out of the set and are opened again
         std::vector<ProjectFrame> frames;     ///< of sources
+        std::vector<ProjectFrame> damaged;    ///< others, whose pixels cannot be read
         KeptWork work;                        ///< of a set of its own
         std::optional<MissingFrames> missing; ///< then nothing else is there
         QStringList problems;

@@ -22,7 +22,7 @@ std::vector<ProjectFrame> projectFrames(const std::vector<FramePtr> &frames)
 {
     std::vector<ProjectFrame> out;
     for (const FramePtr &frame : frames)
-        out.push_back({frame->name, frame->id, uint64_t(QFileInfo(QFile::decodeName(frame->path.c_str())).size())});
+        out.push_back(projectFrameOf(*frame));
     return out;
 }
 
@@ -162,8 +162,13 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
         std::ranges::equal(frames, asked.known.ids, {}, [](const FramePtr &f) { return f->id; }))
         out.measured = *asked.known.measured;
     const bool anew = !isNew && asked.paths.isEmpty();
-    if (!out.measured && (anew || frames.size() > asked.kept.size()))
+    if (!out.measured && (anew || frames.size() > asked.kept.size())) {
+        const std::vector<FramePtr> all = frames;
         out.measured = analyseUsable(out.sources, asked.settings, unusable, measuring);
+        for (const FramePtr &frame : all)
+            if (std::ranges::find(frames, frame) == frames.end())
+                out.damaged.push_back(projectFrameOf(*frame));
+    }
     for (const InputError &problem : unusable)
         out.problems << tr("%1. It was left out.").arg(inputErrorText(problem));
     if (twice.size() == 1)
@@ -310,6 +315,8 @@ void Document::adopt(Opened opened, bool keepSettings, std::optional<Recipe> bef
                           tr("add %1").arg(countedFrames(qsizetype(added.size() + opened.again.size()))).toStdString());
         }
         kept_.frames = std::move(opened.frames);
+        for (const ProjectFrame &frame : opened.damaged)
+            addMissing(kept_, frame);
         if (keepSettings)
             changed();
         merged_.reset();

@@ -68,6 +68,11 @@ bool takesFiles(const QString &folder)
     return QFileInfo(folder).isWritable();
 }
 
+ProjectFrame projectFrameOf(const Frame &frame)
+{
+    return {frame.name, frame.id, uint64_t(QFileInfo(QFile::decodeName(frame.path.c_str())).size())};
+}
+
 Project readProject(const QString &path)
 {
     return loadProject(QFile::encodeName(path).toStdString());

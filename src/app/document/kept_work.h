@@ -22,6 +22,9 @@ struct KeptWork {
     QString problem;                ///< of a file that could not be read; it stays as it is, and another one is begun
 };
 
+/// As a project names a frame. Asks for the size of its file.
+ProjectFrame projectFrameOf(const Frame &frame);
+
 /// The project in a file. Throws InputError.
 Project readProject(const QString &path);
 

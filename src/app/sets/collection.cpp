@@ -302,8 +302,8 @@ void Collection::makeNext()
     }
     if (paths.isEmpty())
         return;
-    const auto work = [paths, edit](ExecContext &ctx) {
-        return makeCard(paths, kCardSide, edit ? &edit->change : nullptr, ctx);
+    const auto work = [paths, edit, known = cards_.value(keyOf(paths)).known](ExecContext &ctx) {
+        return makeCard(paths, kCardSide, edit ? &edit->change : nullptr, known, ctx);
     };
     cardLane_.start<SetCard>(edit ? edit->change.what : QString(), work, [this, paths, edit](Outcome<SetCard> outcome) {
         editing_ = 0;

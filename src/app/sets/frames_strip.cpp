@@ -81,10 +81,10 @@ void SetFrame::mouseMoveEvent(QMouseEvent *event)
         (event->pos() - pressed_).manhattanLength() < QApplication::startDragDistance())
         return;
     setDown(false);
-    auto *data = new QMimeData;
-    data->setData(mime(), path_.toUtf8());
+    auto *dragged = new QMimeData;
+    dragged->setData(mime(), path_.toUtf8());
     auto *drag = new QDrag(this);
-    drag->setMimeData(data);
+    drag->setMimeData(dragged);
     drag->setPixmap(grab(QRect(3, 3, width() - 6, kPicture)));
     drag->exec(Qt::MoveAction);
 }

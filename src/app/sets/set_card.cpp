@@ -36,21 +36,23 @@ QImage pictureOf(const OpenedSet &set, const Recipe &recipe, int side, ExecConte
     return screenPicture(picture.view(), nullptr, ctx);
 }
 
-Project newWork(const OpenedSet &set)
+Project newWork(std::span<const FramePtr> frames, const Measured &measured)
 {
     Project out;
-    for (const FramePtr &frame : set.sources.frames)
-        out.frames.push_back(
-            {frame->name, frame->id, uint64_t(QFileInfo(QFile::decodeName(frame->path.c_str())).size())});
-    out.history = History(set.start);
+    for (const FramePtr &frame : frames)
+        out.frames.push_back(projectFrameOf(*frame));
+    out.history = History(automaticStart(measured));
+    out.measured = measured;
     return out;
 }
 
 /// Does what is asked to the work of a set and keeps it. Throws OutputError.
 void apply(const SetChange &change, const OpenedSet &set, const QString &path, SetCard &card)
 {
-    Project work = set.work ? *set.work : newWork(set);
+    Project work = set.work ? *set.work : newWork(set.sources.frames, set.measured);
     work.measured = set.measured;
+    for (const FramePtr &frame : set.damaged)
+        addMissing(work, projectFrameOf(*frame));
     if (change.rating)
         work.rating = *change.rating;
     if (change.chosen)
@@ -77,7 +79,7 @@ void apply(const SetChange &change, const OpenedSet &set, const QString &path, S
 
 } // namespace
 
-SetCard makeCard(const QStringList &paths, int side, const SetChange *change, ExecContext &ctx)
+SetCard makeCard(const QStringList &paths, int side, const SetChange *change, const KnownSet &known, ExecContext &ctx)
 {
     SetCard card;
     card.isMade = true;
@@ -93,6 +95,9 @@ SetCard makeCard(const QStringList &paths, int side, const SetChange *change, Ex
                 card.project = kept.path;
             if (!kept.problem.isEmpty())
                 card.troubles << kept.problem;
+            if (!kept.project && known.measured &&
+                std::ranges::equal(frames, known.ids, {}, [](const FramePtr &f) { return f->id; }))
+                kept.project = newWork(frames, *known.measured);
             return std::move(kept.project);
         };
         const OpenedSet set = openSet(files, findWork, kCacheBytes, ctx);

@@ -37,9 +37,9 @@ struct SetChange {
     std::optional<bool> chosen{};
 };
 
-/// Opens the set and, with a change, keeps its work; the picture fits into `side` pixels. What cannot be done stands in
+/// Opens the set, of which `known` may be known, and with a change keeps its work; the picture fits into `side` pixels. What cannot be done stands in
 /// `troubles`. Not for the window's thread. Throws Cancelled.
-SetCard makeCard(const QStringList &paths, int side, const SetChange *change, ExecContext &ctx);
+SetCard makeCard(const QStringList &paths, int side, const SetChange *change, const KnownSet &known, ExecContext &ctx);
 
 /// The settings of sets of one place, which then look as of one light: the white in the middle of theirs (in mired), and as
 /// bright for as much light of the scene. Without exposure data brightness stays. Source: common practice, no published

@@ -80,11 +80,15 @@ OpenedSet openSet(std::span<const std::string> paths, const FindWork &findWork, 
         out.work = findWork(out.sources.frames);
     const std::optional<Project> &work = out.work;
     const bool isComplete = work && sortAsIn(*work, out.sources.frames);
+    const std::vector<FramePtr> loaded = out.sources.frames;
     std::optional<Measured> measured = isComplete ? work->measured : std::nullopt;
     if (!measured)
         measured = analyseUsable(out.sources, {}, out.problems, measuring);
     if (!measured)
         throw ArgumentError("none of its frames can be used");
+    std::ranges::copy_if(loaded, std::back_inserter(out.damaged), [&](const FramePtr &f) {
+        return std::ranges::find(out.sources.frames, f) == out.sources.frames.end();
+    });
     if (work && work->measured) { // the scale and the tone start of a picture stay what they were
         measured->anchorExposure = work->measured->anchorExposure;
         measured->tone = work->measured->tone;

@@ -36,6 +36,8 @@ struct OpenedSet {
     Recipe start;  ///< automaticStart()
     Recipe recipe; ///< of the work, where there is some; else the start
     std::optional<Project> work;
+    std::vector<FramePtr>
+        damaged; ///< frames whose head can be read but not their pixels; they are no part of `sources`
     std::vector<InputError> problems; ///< of frames that were left out
 };
 /// The work on frames that were loaded, if there is some.

@@ -204,6 +204,13 @@ bool isWorkedOnByHand(const Project &project)
     return now != project.history.opening() && hashOfSettings(now) != project.across;
 }
 
+void addMissing(Project &project, const ProjectFrame &frame)
+{
+    const auto isIt = [&](const ProjectFrame &other) { return other.id == frame.id; };
+    if (std::ranges::none_of(project.missing, isIt) && std::ranges::none_of(project.frames, isIt))
+        project.missing.push_back(frame);
+}
+
 bool isOf(const Project &project, std::span<const FramePtr> frames)
 {
     std::vector<std::string> theirs, ours;

@@ -60,6 +60,9 @@ inline constexpr size_t kMostFrames = 200;
 bool isWorkedOnByHand(const Project &project);
 std::string hashOfSettings(const Recipe &recipe); ///< as Project::across has it
 
+/// Names frames that belong to a project and cannot be used: it is found by them too.
+void addMissing(Project &project, const ProjectFrame &frame);
+
 /// Whether a project is of exactly these frames, in whatever order, those that were missing come back or not.
 bool isOf(const Project &project, std::span<const FramePtr> frames);
 
