@@ -288,6 +288,7 @@ private Q_SLOTS:
         ExportPreset tiff{"Sixteen", "", {}};
         tiff.settings.format = PictureFormat::Tiff;
         tiff.settings.depth = FileDepth::Sixteen;
+        tiff.settings.name = "{name}";
         window_->exportShelf()->keep(tiff);
         // Nothing ticked, nothing written: it is said.
         QSignalSpy failed(&document(), &Document::failed);
@@ -325,6 +326,7 @@ private Q_SLOTS:
         cardsAreMade();
         // Again: what is done stays as it is.
         const QDateTime before = QFileInfo(out("finished/set0_0.tif")).lastModified();
+        QVERIFY(before.isValid());
         grid().select({});
         runs();
         QVERIFY(panel().state().contains("5 done"));
