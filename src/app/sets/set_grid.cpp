@@ -19,7 +19,7 @@ namespace yolk::app {
 namespace {
 
 const QString kSetMime = QStringLiteral("application/x-yolk-set");
-constexpr QSize kCard(228, 236); // logical pixels, with the gap round it
+constexpr QSize kCard(228, 240); // logical pixels, with the gap round it
 constexpr int kGap = 5, kPad = 8, kPicture = 140, kLine = 18;
 
 class CardPainter : public QStyledItemDelegate {

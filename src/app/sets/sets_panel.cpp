@@ -130,7 +130,7 @@ void SetsPanel::makeSettings()
 
 void SetsPanel::makeRun()
 {
-    constexpr int kRows = 4;
+    constexpr int kRows = 3;
     auto *group = new FoldGroup(tr("Run"), this);
     ways_ = new QListWidget(this);
     ways_->setAccessibleName(tr("Export presets"));
@@ -154,15 +154,11 @@ void SetsPanel::makeRun()
     stop_ = button(tr("Stop"), tr("Ends the run. What is done stays, and Run goes on with the rest."), this);
     report_ = button(tr("Report"), tr("Opens the page about this run."), this);
     sheet_ = button(tr("Contact sheet…"), tr("Writes before and after of every set as a PDF."), this);
-    group->add(ways_);
-    group->add(folder_);
-    group->add(choose_);
-    group->add(anew_);
-    group->add(start_);
-    group->add(bar_);
-    group->add(state_);
-    group->add(sideBySide(pause_, stop_, this));
-    group->add(sideBySide(report_, sheet_, this));
+    for (QWidget *widget :
+         {static_cast<QWidget *>(start_), static_cast<QWidget *>(bar_), static_cast<QWidget *>(state_),
+          sideBySide(pause_, stop_, this), sideBySide(report_, sheet_, this), static_cast<QWidget *>(ways_),
+          static_cast<QWidget *>(folder_), static_cast<QWidget *>(choose_), static_cast<QWidget *>(anew_)})
+        group->add(widget);
     add(group);
     connect(ways_, &QListWidget::itemChanged, this, [this](QListWidgetItem *item) {
         if (!filling_)
@@ -247,9 +243,12 @@ void SetsPanel::refreshRun()
         bad += !result.error.empty();
     start_->setText(tr("Run %1 sets").arg(selected_ > 1 ? selected_ : shown_));
     start_->setEnabled(!runs && shown_ > 0);
-    for (QWidget *widget : {static_cast<QWidget *>(pause_), static_cast<QWidget *>(bar_)})
-        widget->setVisible(runs);
+    bar_->setVisible(runs);
     pause_->parentWidget()->setVisible(runs);
+    for (QWidget *widget :
+         {static_cast<QWidget *>(start_), static_cast<QWidget *>(ways_), static_cast<QWidget *>(folder_),
+          static_cast<QWidget *>(choose_), static_cast<QWidget *>(anew_)})
+        widget->setVisible(!runs); // they are for the next one
     report_->parentWidget()->setVisible(!runs && wasThere);
     pause_->setText(running_->isPaused() ? tr("Go on") : tr("Pause"));
     bar_->setValue(int(1000.0 * progress.fraction));
