@@ -103,10 +103,10 @@ void SetRun::start(const std::vector<BatchJob> &jobs, const QString &out, bool a
                 Q_EMIT changed();
             });
         };
-        const auto progress = [this, &ctx](const BatchProgress &progress) {
-            ctx.report(progress.fraction);
-            QMetaObject::invokeMethod(this, [this, progress] {
-                progress_ = progress;
+        const auto progress = [this, &ctx](const BatchProgress &now) {
+            ctx.report(now.fraction);
+            QMetaObject::invokeMethod(this, [this, now] {
+                progress_ = now;
                 Q_EMIT changed();
             });
         };

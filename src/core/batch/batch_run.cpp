@@ -36,11 +36,12 @@ constexpr int kSmall = 360;                     // pixels of the report's pictur
 void addNotices(const OpenedSet &set, std::vector<std::string> &notices)
 {
     for (const InputError &problem : set.problems)
-        notices.push_back(std::string(problem.what()) + "; left out");
+        notices.push_back(fs::path(problem.file()).filename().string() +
+                          std::string(problem.what()).substr(problem.file().size()) + "; left out");
     const Bracket bracket = bracketOf(set.sources, set.measured, set.recipe);
     for (const BracketFrame &f : bracket.frames)
         if (!f.usable && !f.notices.empty())
-            notices.push_back(f.frame->path + ": " + f.notices.front() + "; left out");
+            notices.push_back(f.frame->name + ": " + f.notices.front() + "; left out");
     for (const std::string &notice : bracket.notices)
         notices.push_back(notice);
 }
