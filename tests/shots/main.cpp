@@ -7,6 +7,7 @@
 #include "main_window.h"
 #include "recipe/sections.h"
 #include "sets/collection.h"
+#include "sets/sets_view.h"
 #include "steps/colour_panel.h"
 #include "steps/finish_panel.h"
 #include "steps/merge_panel.h"
@@ -276,7 +277,15 @@ int main(int argc, char **argv)
     window.open({many.path()});
     for (int i = 0; i < 200 && window.collection()->sets().size() < 3; ++i)
         QTest::qWait(25);
-    QTest::qWait(3000); // thumbnails
+    const auto isMissing = [&] {
+        for (int set = 0; set < int(window.collection()->sets().size()); ++set)
+            if (!window.collection()->card(set).isMade)
+                return true;
+        return false;
+    };
+    for (int i = 0; i < 2400 && isMissing(); ++i)
+        QTest::qWait(25);
+    window.setsView()->panel()->setFolder(QStringLiteral("/pictures/finished")); // not of this machine
     shoot(window, "sets");
     return 0;
 }
