@@ -95,33 +95,6 @@ bool isAlone(const Evidence &of, const cv::Point2d &at, double radius, double de
     return true;
 }
 
-bool isShared(const std::vector<Evidence> &frames, const cv::Point2d &at, double radius, double depth)
-{
-    constexpr double kShare = 0.6, kSureOfRest = 3.5, kTells = 0.25, kDeviations = 2.5, kOff = 0.3;
-    double sum = 0.0, weights = 0.0, most = 0.0, mostWeight = 0.0, mostDepth = 0.0;
-    int count = 0;
-    for (const Evidence &frame : frames) {
-        const LocalFit fit = fitAt(frame, at, radius, -1);
-        if (fit.deviation >= 1e8)
-            continue;
-        if (fit.deviation < kTells * depth && std::abs(fit.depth - depth) > kDeviations * fit.deviation + kOff * depth)
-            return false;
-        ++count;
-        const double weight = 1.0 / (fit.deviation * fit.deviation);
-        sum += weight * fit.depth;
-        weights += weight;
-        if (weight * fit.depth > most) {
-            most = weight * fit.depth;
-            mostWeight = weight;
-            mostDepth = fit.depth;
-        }
-    }
-    if (count < 2)
-        return false;
-    const double rest = weights - mostWeight, left = (sum - mostWeight * mostDepth) / rest;
-    return left > kShare * depth && left * std::sqrt(rest) > kSureOfRest;
-}
-
 bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius, double depth)
 {
     constexpr double kLeft = 1.0 / 3.0, kWider = 2.0;

@@ -24,10 +24,6 @@ bool isRound(const Evidence &of, const cv::Point2d &at, double radius, double de
 /// along lines and edges. Opposite directions count together, so that light may slope.
 bool isAlone(const Evidence &of, const cv::Point2d &at, double radius, double depth, double inner, double outer);
 
-/// Whether frames agree on the depth: the ones but that which says most for it find most of it too, surely, and none that can
-/// tell finds another one. Dust takes the same share of any light.
-bool isShared(const std::vector<Evidence> &frames, const cv::Point2d &at, double radius, double depth);
-
 /// Light all round is smooth: what a speck on a plane leaves is a small part of its depth, over a window twice as wide.
 bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius, double depth);
 

@@ -8,7 +8,7 @@
 namespace yolk {
 namespace {
 
-constexpr double kPixels = 8e6; // that dust is looked for in
+constexpr double kPixels = 6.5e6; // that dust is looked for in
 
 struct Disc {
     Point at;
@@ -67,7 +67,8 @@ std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx)
             continue;
         frames.push_back(
             {guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, looking),
-             aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i]});
+             aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i],
+             aligned->trust[i].get()});
     }
     if (frames.empty())
         return {};

@@ -6,7 +6,7 @@
 
 namespace yolk {
 
-/// In the frames in use that have the reference's size, pixels of the frames; the surest first. Frames of more than 8
+/// In the frames in use that have the reference's size, pixels of the frames; the surest first. Frames of more than 6.5
 /// megapixels are looked at reduced. Throws as prepared().
 std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx);
 
