@@ -1,9 +1,11 @@
 #include "io/atomic_file.h"
 
 #include "base/errors.h"
+#include "base/leave.h"
 
 #include <cerrno>
 #include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <fcntl.h>
 #include <filesystem>
@@ -83,14 +85,24 @@ AtomicFile::~AtomicFile()
         std::remove(temporary_.c_str());
 }
 
-void AtomicFile::commit(Durability durability)
+void AtomicFile::commit(Durability durability, ExecContext *ctx)
 {
-    const int fd = nameless_ >= 0 ? nameless_ : open(temporary_.c_str(), O_RDONLY);
-    const bool flushed = fd >= 0 && (durability == Durability::Renamed || fsync(fd) == 0);
-    if (fd >= 0 && fd != nameless_)
-        close(fd);
-    if (!flushed)
-        throw OutputError(path_, std::strerror(errno));
+    if (durability == Durability::Flushed) {
+        const int fd =
+            nameless_ >= 0 ? fcntl(nameless_, F_DUPFD_CLOEXEC, 0) : open(temporary_.c_str(), O_RDONLY | O_CLOEXEC);
+        if (fd < 0)
+            throw OutputError(path_, std::strerror(errno));
+        const auto flush = [fd, path = path_] {
+            const int reason = fsync(fd) == 0 ? 0 : errno;
+            close(fd);
+            if (reason != 0)
+                throw OutputError(path, std::strerror(reason));
+        };
+        if (ctx)
+            waitOrLeave(*ctx, flush);
+        else
+            flush();
+    }
     std::string named = temporary_;
     if (nameless_ >= 0) { // a link cannot replace a file that is there, a rename can
         named = hiddenName();
@@ -110,6 +122,20 @@ void AtomicFile::commit(Durability durability)
     if (durability == Durability::Flushed) // the new name too outlives a power cut
         flushFolder(path_);
     done_ = true;
+}
+
+std::shared_ptr<const std::string> heldPath(const std::string &temporaryPath)
+{
+    const std::string prefix = "/proc/self/fd/";
+    if (!temporaryPath.starts_with(prefix))
+        return nullptr;
+    const int fd = fcntl(std::atoi(temporaryPath.c_str() + prefix.size()), F_DUPFD_CLOEXEC, 0);
+    if (fd < 0)
+        return nullptr;
+    return {new std::string(prefix + std::to_string(fd)), [fd](const std::string *path) {
+                close(fd);
+                delete path;
+            }};
 }
 
 void writeTextAtomically(const std::string &path, const std::string &text)

@@ -2,6 +2,9 @@
 // file system knows no nameless files, and renamed at the end.
 #pragma once
 
+#include "base/exec_context.h"
+
+#include <memory>
 #include <string>
 
 namespace yolk {
@@ -21,8 +24,9 @@ public:
 
     /// Where to write: it may lack the suffix of the target.
     const std::string &temporaryPath() const { return temporary_; }
-    /// Renames over `path`. Throws OutputError; then nothing is left behind.
-    void commit(Durability durability = Durability::Flushed);
+    /// Renames over `path`. With a context a stop is obeyed at once, while the disk is still at work. Throws OutputError,
+    /// Cancelled; then nothing is left behind.
+    void commit(Durability durability = Durability::Flushed, ExecContext *ctx = nullptr);
 
 private:
     std::string hiddenName() const;
@@ -33,7 +37,12 @@ private:
 
 /// Calls write(temporaryPath) and commits. An OutputError of `write` is rethrown naming `path`.
 template <class Write>
-void writeAtomically(const std::string &path, Write &&write, Durability durability = Durability::Flushed);
+void writeAtomically(const std::string &path, Write &&write, Durability durability = Durability::Flushed,
+                     ExecContext *ctx = nullptr);
+
+/// Another name for a file that has none, good for as long as it is held, whatever becomes of the AtomicFile; null when it
+/// has a name of its own.
+std::shared_ptr<const std::string> heldPath(const std::string &temporaryPath);
 
 /// A whole text. Throws OutputError.
 void writeTextAtomically(const std::string &path, const std::string &text);
@@ -44,7 +53,8 @@ void writeTextAtomically(const std::string &path, const std::string &text);
 
 namespace yolk {
 
-template <class Write> void writeAtomically(const std::string &path, Write &&write, Durability durability)
+template <class Write>
+void writeAtomically(const std::string &path, Write &&write, Durability durability, ExecContext *ctx)
 {
     AtomicFile file(path);
     try {
@@ -56,7 +66,7 @@ template <class Write> void writeAtomically(const std::string &path, Write &&wri
             reason.erase(0, file.temporaryPath().size() + 2);
         throw OutputError(path, reason);
     }
-    file.commit(durability);
+    file.commit(durability, ctx);
 }
 
 } // namespace yolk

@@ -1,11 +1,15 @@
 #include "base/errors.h"
 #include "base/exec_context.h"
+#include "base/leave.h"
 #include "support/runners.h"
 
 #include <QTest>
 
 #include <atomic>
+#include <memory>
 #include <mutex>
+#include <semaphore>
+#include <thread>
 #include <vector>
 
 using namespace yolk;
@@ -76,6 +80,34 @@ private Q_SLOTS:
                                          stop.request_stop();
                                  }));
         QCOMPARE(bands, 3);
+    }
+    void whatCannotBeStoppedIsLeft()
+    {
+        SerialRunner serial;
+        std::stop_source stop;
+        ExecContext ctx(serial, stop.get_token());
+        int done = 0;
+        waitOrLeave(ctx, [&] { ++done; });
+        QCOMPARE(done, 1);
+        QVERIFY_THROWS_EXCEPTION(InputError, waitOrLeave(ctx, [] { throw InputError("a.tif", "broken"); }));
+        // This work ends only after it was left: who waited for it would wait for ever.
+        struct Doors {
+            std::binary_semaphore begun{0}, left{0}, ended{0};
+        };
+        const auto doors = std::make_shared<Doors>();
+        std::jthread stopper([&] {
+            doors->begun.acquire();
+            stop.request_stop();
+        });
+        QVERIFY_THROWS_EXCEPTION(Cancelled, waitOrLeave(ctx, [doors] {
+                                     doors->begun.release();
+                                     doors->left.acquire();
+                                     doors->ended.release();
+                                 }));
+        doors->left.release();
+        doors->ended.acquire();
+        QVERIFY_THROWS_EXCEPTION(Cancelled, waitOrLeave(ctx, [&] { ++done; })); // it is stopped already
+        QCOMPARE(done, 1);
     }
     void exceptionsKeepTheirType()
     {

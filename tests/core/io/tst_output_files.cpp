@@ -191,6 +191,27 @@ private Q_SLOTS:
             QCOMPARE(std::string(e.what()), target + ": disk full"); // not the temporary name
         }
     }
+    void aHeldPathOutlivesTheFile()
+    {
+        const QDir folder(dir_.filePath("held"));
+        QVERIFY(folder.mkpath("."));
+        std::shared_ptr<const std::string> held;
+        {
+            const AtomicFile file(folder.filePath("out.bin").toStdString());
+            test::writeBytes(QString::fromStdString(file.temporaryPath()), "half");
+            held = heldPath(file.temporaryPath());
+            QCOMPARE(bool(held), file.temporaryPath().starts_with("/proc/")); // else it has a name
+        }
+        if (!held)
+            QSKIP("this file system knows no files without names");
+        const AtomicFile other(folder.filePath("other.bin").toStdString()); // may get the number that was freed
+        test::writeBytes(QString::fromStdString(other.temporaryPath()), "other");
+        QCOMPARE(test::bytesOf(QString::fromStdString(*held)), QByteArray("half"));
+        test::writeBytes(QString::fromStdString(*held), "more"); // by whoever was left with it
+        QCOMPARE(test::bytesOf(QString::fromStdString(other.temporaryPath())), QByteArray("other"));
+        QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
+        QVERIFY(!heldPath(path("frame.jpg")));
+    }
     void placesThatCannotBeWritten()
     {
         QVERIFY_THROWS_EXCEPTION(OutputError, AtomicFile(path("no/such/folder/x.tif")));

@@ -14,8 +14,8 @@
 
 namespace yolk {
 
-std::vector<std::byte> gainMapFile(const std::string &jpeg, ImageView<const float> standard, ImageView<const float> bright,
-                                   double headroom, ExecContext &ctx)
+std::vector<std::byte> gainMapFile(const std::string &jpeg, ImageView<const float> standard,
+                                   ImageView<const float> bright, double headroom, ExecContext &ctx)
 {
     const int width = standard.width(), height = standard.height();
     GainMap map;
@@ -36,10 +36,10 @@ std::vector<std::byte> gainMapFile(const std::string &jpeg, ImageView<const floa
             for (size_t c = 0; c < 3; ++c)
                 for (size_t x = 0; x < size_t(width); ++x) {
                     const float wanted = bright.row(int(c), y)[x];
-                    gains.row(int(c), y)[x] =
-                        wanted == standard.row(int(c), y)[x]
-                            ? 0.0f
-                            : std::log2((std::max(wanted, 0.0f) + offset) / (lightOf[c][row.eight[3 * x + c]] + offset));
+                    gains.row(int(c), y)[x] = wanted == standard.row(int(c), y)[x]
+                                                  ? 0.0f
+                                                  : std::log2((std::max(wanted, 0.0f) + offset) /
+                                                              (lightOf[c][row.eight[3 * x + c]] + offset));
                 }
         },
         ctx);

@@ -2,13 +2,13 @@
 
 #include "base/text.h"
 #include "io/atomic_file.h"
-#include "io/metadata.h"
 #include "io/png.h"
 #include "io/still_encoder.h"
 #include "recipe/export_preset.h"
 #include "render/files/file_codes.h"
 #include "render/files/hdr_jpeg.h"
 #include "render/files/output_sharpening.h"
+#include "render/files/written_metadata.h"
 #include "render/stages/align_stage.h"
 #include "render/views/picture.h"
 #include "render/views/through_map.h"
@@ -117,8 +117,7 @@ private:
     }
     void addMetadata(const std::string &temporary, const std::string &xmp = {})
     {
-        writing_.throwIfStopped(); // the last moment: what follows cannot be stopped
-        copyMetadata(plan_.reference().path, temporary, metadata(xmp));
+        writeMetadata(plan_.reference().path, temporary, metadata(xmp), writing_);
     }
 
     std::vector<std::byte> profileBytes() const
@@ -412,7 +411,8 @@ PictureReport exportPicture(const Sources &sources, const Recipe &recipe, const 
     const RenderPlan plan(sources, measured, recipe);
     Writing writing(plan, settings, target, ctx);
     // First the file, so that a bad place is said at once.
-    writeAtomically(target.path, [&](const std::string &temporary) { writing.to(temporary); });
+    writeAtomically(
+        target.path, [&](const std::string &temporary) { writing.to(temporary); }, Durability::Flushed, &ctx);
     ctx.report(1.0);
     return writing.report();
 }

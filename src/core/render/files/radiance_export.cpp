@@ -2,8 +2,8 @@
 
 #include "io/atomic_file.h"
 #include "io/dng.h"
-#include "io/metadata.h"
 #include "io/tiff.h"
+#include "render/files/written_metadata.h"
 #include "render/stages/align_stage.h"
 #include "render/stages/scene_rows.h"
 
@@ -148,41 +148,44 @@ RadianceReport exportRadiance(const Sources &sources, const Recipe &recipe, cons
     const Bracket &bracket = plan.bracket;
     RadianceReport report;
     ExecContext merging = ctx.part(0.0, 0.8), lighting = ctx.part(0.8, 0.82), writing = ctx.part(0.82, 1.0);
-    writeAtomically(path, [&](const std::string &temporary) { // first the file, so that a bad place is said at once
-        report.merged = mergedOf(plan, 1, merging);
-        const MergedSet &set = *report.merged;
-        const Rect area = croppedArea(plan);
-        const Shape shape{area.width(), area.height(), 3};
-        const Strips strips(set, area, plan, lampWhiteOf(plan, lighting), mendingOf(plan, 1, merging), primaries,
-                            writing);
-        const FillStrip fill = [&](const RadianceStrip &strip) {
-            strips.fill(strip);
-            if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)
-                report.tooBright += countTooBright(strip);
-        };
-        switch (format) {
-        case RadianceFormat::Exr:
-            writeExr(temporary, shape.width, shape.height, notesOf(bracket, primaries),
-                     {settings.pixels, settings.compression, settings.variance == Extra::On && set.noiseKnown(),
-                      settings.shares == Extra::On ? set.pixels.shares.planes() : 0},
-                     fill);
-            break;
-        case RadianceFormat::Hdr:
-            report.negatives = writeRadianceHdr(temporary, shape.width, shape.height, fill);
-            break;
-        case RadianceFormat::Tiff:
-            writeRadianceTiff(temporary, shape.width, shape.height, linearIccProfile(primaries, "Linear light"),
-                              rowsOfStrips(shape, fill, writing));
-            copyMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware});
-            break;
-        case RadianceFormat::Dng:
-            writeDng(temporary, shape.width, shape.height,
-                     {settings.dngSamples, primaries, plan.reference().metadata.camera, peakOf(shape, fill)},
-                     rowsOfStrips(shape, fill, writing));
-            copyMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware});
-            break;
-        }
-    });
+    writeAtomically(
+        path,
+        [&](const std::string &temporary) { // first the file, so that a bad place is said at once
+            report.merged = mergedOf(plan, 1, merging);
+            const MergedSet &set = *report.merged;
+            const Rect area = croppedArea(plan);
+            const Shape shape{area.width(), area.height(), 3};
+            const Strips strips(set, area, plan, lampWhiteOf(plan, lighting), mendingOf(plan, 1, merging), primaries,
+                                writing);
+            const FillStrip fill = [&](const RadianceStrip &strip) {
+                strips.fill(strip);
+                if (format == RadianceFormat::Exr && settings.pixels == RadiancePixels::Half)
+                    report.tooBright += countTooBright(strip);
+            };
+            switch (format) {
+            case RadianceFormat::Exr:
+                writeExr(temporary, shape.width, shape.height, notesOf(bracket, primaries),
+                         {settings.pixels, settings.compression, settings.variance == Extra::On && set.noiseKnown(),
+                          settings.shares == Extra::On ? set.pixels.shares.planes() : 0},
+                         fill);
+                break;
+            case RadianceFormat::Hdr:
+                report.negatives = writeRadianceHdr(temporary, shape.width, shape.height, fill);
+                break;
+            case RadianceFormat::Tiff:
+                writeRadianceTiff(temporary, shape.width, shape.height, linearIccProfile(primaries, "Linear light"),
+                                  rowsOfStrips(shape, fill, writing));
+                writeMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware}, writing);
+                break;
+            case RadianceFormat::Dng:
+                writeDng(temporary, shape.width, shape.height,
+                         {settings.dngSamples, primaries, plan.reference().metadata.camera, peakOf(shape, fill)},
+                         rowsOfStrips(shape, fill, writing));
+                writeMetadata(plan.reference().path, temporary, {shape.width, shape.height, kSoftware}, writing);
+                break;
+            }
+        },
+        Durability::Flushed, &ctx);
     ctx.report(1.0);
     return report;
 }
