@@ -40,9 +40,15 @@ CompareBar::CompareBar(Document *document, QWidget *parent)
     hide();
 }
 
+void CompareBar::setAway(bool away)
+{
+    isAway_ = away;
+    refresh();
+}
+
 void CompareBar::refresh()
 {
-    setVisible(document_->isOpen());
+    setVisible(document_->isOpen() && !isAway_);
     if (!document_->isOpen())
         return;
     const Comparison &comparison = *document_->comparison();

@@ -18,6 +18,7 @@ public:
     explicit CompareBar(Document *document, QWidget *parent = nullptr);
     QToolButton *against() const { return against_; }
     ChoiceRow *way() const { return way_; }
+    void setAway(bool away); ///< while something else than the picture is shown
 
 Q_SIGNALS:
     void fileAsked(); ///< to compare with
@@ -26,6 +27,7 @@ private:
     void refresh();
     void fillMenu();
     Document *document_;
+    bool isAway_ = false;
     QToolButton *against_;
     QMenu *menu_;
     ChoiceRow *way_;

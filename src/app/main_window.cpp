@@ -350,6 +350,7 @@ void MainWindow::refreshCommands()
         action->setEnabled(document_->isOpen() || inSets);
     const int sets = int(collection_->sets().size());
     showSets_->setEnabled(sets > 1);
+    runSets_->setEnabled(inSets && sets > 0 && !sets_->run()->isRunning());
     nextSet_->setEnabled(sets > 1 && openSet_ + 1 < sets);
     previousSet_->setEnabled(sets > 1 && openSet_ > 0);
 }

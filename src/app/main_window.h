@@ -105,7 +105,6 @@ private:
     void makeGuidesMenu(QMenu *menu);
     void makeClippingMenu(QMenu *menu);
     void makeMonitorMenu(QMenu *menu);
-    enum class Closing { Lose, Keep, Stay };
     void makeKeepingCommands(QMenu *file, QMenu *edit, QMenu *view);
     void refreshVersions();
     void askForVersion();
@@ -207,7 +206,7 @@ private:
     StatusLine *status_;
     QAction *undo_ = nullptr, *redo_ = nullptr;
     QMenu *themeMenu_ = nullptr, *overlayMenu_ = nullptr, *monitorMenu_ = nullptr;
-    QAction *showVersions_ = nullptr, *showEffects_ = nullptr, *showScale_ = nullptr, *showSets_ = nullptr,
+    QAction *showVersions_ = nullptr, *showEffects_ = nullptr, *showScale_ = nullptr, *showSets_, *runSets_ = nullptr,
             *nextSet_ = nullptr, *previousSet_ = nullptr;
     QList<QAction *> needSet_, forSetsToo_; // those of the second act on cards as well
     std::optional<EndsOf> endsBefore_;      // X was held

@@ -6,14 +6,13 @@
 #include "document/hand_over.h"
 #include "io/picture_formats.h"
 #include "steps/export_panel.h"
+#include "widgets/question.h"
 
 #include <QApplication>
 #include <QFile>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
-#include <QMessageBox>
-#include <QPushButton>
 
 namespace yolk::app {
 namespace {
@@ -96,21 +95,19 @@ void MainWindow::exportTicked()
         return;
     }
     if (!taken.isEmpty()) {
-        QMessageBox box(QMessageBox::Question, tr("Yolk"),
-                        tr("There already: %1.").arg(taken.join(QStringLiteral(", "))), QMessageBox::NoButton, this);
-        QPushButton *both = box.addButton(tr("Keep both"), QMessageBox::AcceptRole);
-        QPushButton *replace = box.addButton(tr("Replace"), QMessageBox::DestructiveRole);
-        QPushButton *leave = box.addButton(tr("Write nothing"), QMessageBox::RejectRole);
-        box.setDefaultButton(both);
-        box.setEscapeButton(leave);
-        box.exec();
-        if (box.clickedButton() == both) {
+        enum { Both, Replace, Nothing };
+        const int answer =
+            ask(this, QMessageBox::Question, tr("There already: %1.").arg(taken.join(QStringLiteral(", "))), {},
+                {{tr("Keep both")},
+                 {tr("Replace"), QMessageBox::DestructiveRole},
+                 {tr("Write nothing"), QMessageBox::RejectRole}},
+                Both);
+        if (answer == Nothing)
+            return;
+        if (answer == Both)
             for (File &file : files)
                 if (QFileInfo::exists(file.path))
                     file.path = freePath(file.path);
-        } else if (box.clickedButton() != replace) {
-            return;
-        }
     }
     for (const File &file : files)
         document_->exportRecipe(file.path, file.recipe);
@@ -123,15 +120,15 @@ void MainWindow::askAndKeepExportPreset()
                                                QLineEdit::Normal, {}, &named);
     if (!named || name.trimmed().isEmpty())
         return;
-    QMessageBox box(QMessageBox::Question, tr("Yolk"), tr("Where do its files go?"), QMessageBox::NoButton, this);
-    QPushButton *beside = box.addButton(tr("Beside the frames"), QMessageBox::AcceptRole);
-    QPushButton *folder = box.addButton(tr("Into a folder…"), QMessageBox::ActionRole);
-    box.addButton(QMessageBox::Cancel);
-    box.setDefaultButton(beside);
-    box.exec();
-    if (box.clickedButton() == beside)
+    enum { Beside, Folder, Nowhere };
+    const int answer = ask(this, QMessageBox::Question, tr("Where do its files go?"), {},
+                           {{tr("Beside the frames")},
+                            {tr("Into a folder…"), QMessageBox::ActionRole},
+                            {tr("Cancel"), QMessageBox::RejectRole}},
+                           Beside);
+    if (answer == Beside)
         exportPanel_->keepPreset(name);
-    else if (box.clickedButton() == folder)
+    else if (answer == Folder)
         if (const QString path = QFileDialog::getExistingDirectory(this, tr("Folder of %1").arg(name)); !path.isEmpty())
             exportPanel_->keepPreset(name, path);
 }

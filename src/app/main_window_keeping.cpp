@@ -14,6 +14,7 @@
 #include "status_line.h"
 #include "steps/finish_panel.h"
 #include "steps/step_path.h"
+#include "widgets/question.h"
 
 #include <QApplication>
 #include <QClipboard>
@@ -317,46 +318,35 @@ bool MainWindow::askAndKeepElsewhere()
 /// Asks once where something would be lost.
 bool MainWindow::mayClose()
 {
-    const auto ask = [this](const QString &text, const QString &more, const QString &lose, const QString &keep) {
-        QMessageBox box(QMessageBox::Warning, tr("Yolk"), text, QMessageBox::NoButton, this);
-        box.setInformativeText(more);
-        QPushButton *losing = box.addButton(lose, QMessageBox::DestructiveRole);
-        QPushButton *keeping = keep.isEmpty() ? nullptr : box.addButton(keep, QMessageBox::ActionRole);
-        QPushButton *stay = box.addButton(tr("Stay"), QMessageBox::RejectRole);
-        box.setDefaultButton(stay);
-        box.setEscapeButton(stay);
-        box.exec();
-        return box.clickedButton() == losing    ? Closing::Lose
-               : box.clickedButton() == keeping ? Closing::Keep
-                                                : Closing::Stay;
+    enum { Lose, Stay };
+    const auto closes = [this](const QString &text, const QString &more) {
+        return ask(this, QMessageBox::Warning, text, more,
+                   {{tr("Close"), QMessageBox::DestructiveRole}, {tr("Stay"), QMessageBox::RejectRole}}, Stay) == Lose;
     };
-    if (sets_->run()->isRunning() &&
-        ask(tr("A run over %1 sets is under way.").arg(sets_->run()->jobs().size()),
-            tr("Closing ends it; when Yolk starts again it can be gone on with."), tr("Close"), {}) != Closing::Lose)
+    if (sets_->run()->isRunning() && !closes(tr("A run over %1 sets is under way.").arg(sets_->run()->jobs().size()),
+                                             tr("Closing ends it; when Yolk starts again it can be gone on with.")))
         return false;
-    if (collection_->editsLeft() > 0 && ask(tr("%1 sets are still to be changed.").arg(collection_->editsLeft()),
-                                            tr("Closing leaves those as they were."), tr("Close"), {}) != Closing::Lose)
+    if (collection_->editsLeft() > 0 && !closes(tr("%1 sets are still to be changed.").arg(collection_->editsLeft()),
+                                                tr("Closing leaves those as they were.")))
         return false;
     const Lane *exports = document_->lanes()[0];
-    if (exports->busy() &&
-        ask(tr("A file is not written yet: %1.").arg(exports->title()),
-            tr("Closing ends that; the file will not be there. Your work is kept."), tr("Close"), {}) != Closing::Lose)
+    if (exports->busy() && !closes(tr("A file is not written yet: %1.").arg(exports->title()),
+                                   tr("Closing ends that; the file will not be there. Your work is kept.")))
         return false;
     document_->keepNow();
     if (document_->unkept().isEmpty())
         return true;
     const QStringList changes = document_->unkeptChanges();
     const QString lost = changes.isEmpty() ? tr("what was changed last") : listed(changes);
-    switch (ask(tr("Your work on %1 could not be kept: %2.").arg(document_->title(), document_->unkept()),
-                tr("Closing loses: %1.").arg(lost), tr("Close and lose it"), tr("Keep it elsewhere…"))) {
-    case Closing::Lose:
-        return true;
-    case Closing::Keep:
-        return askAndKeepElsewhere();
-    case Closing::Stay:
-        break;
-    }
-    return false;
+    enum { LoseIt, Keep, Remain };
+    const int answer = ask(this, QMessageBox::Warning,
+                           tr("Your work on %1 could not be kept: %2.").arg(document_->title(), document_->unkept()),
+                           tr("Closing loses: %1.").arg(lost),
+                           {{tr("Close and lose it"), QMessageBox::DestructiveRole},
+                            {tr("Keep it elsewhere…"), QMessageBox::ActionRole},
+                            {tr("Stay"), QMessageBox::RejectRole}},
+                           Remain);
+    return answer == LoseIt || (answer == Keep && askAndKeepElsewhere());
 }
 
 } // namespace yolk::app

@@ -53,6 +53,8 @@ void MainWindow::makeMenus()
                           [this] { openSet(openSet_ + 1); });
     previousSet_ = addCommand(file, tr("&Previous set"), QKeySequence(tr("Ctrl+PgUp")),
                               tr("Opens the set before this one."), [this] { openSet(openSet_ - 1); });
+    runSets_ = addCommand(file, tr("&Run over the sets"), QKeySequence(tr("Ctrl+R")),
+                          tr("Writes the pictures of the sets that are shown or selected."), [this] { runSets(); });
     file->addSeparator();
     QMenu *demo = file->addMenu(tr("&Demo sets"));
     const QStringList keys = {QStringLiteral("Ctrl+D"), QStringLiteral("Ctrl+Shift+D"), QStringLiteral("Ctrl+Alt+D")};

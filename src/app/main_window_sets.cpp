@@ -3,12 +3,13 @@
 
 #include "canvas/canvas.h"
 #include "canvas/offer_strip.h"
+#include "compare_bar.h"
 #include "document/preset_shelf.h"
 #include "keeping/paste_dialog.h"
 #include "lightscale/light_scale.h"
-#include "recipe/sections.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
+#include "widgets/question.h"
 
 #include <QApplication>
 #include <QCheckBox>
@@ -18,29 +19,11 @@
 #include <QFileInfo>
 #include <QLineEdit>
 #include <QListWidget>
-#include <QMessageBox>
-#include <QPushButton>
 #include <QStackedWidget>
 
 #include <algorithm>
 
 namespace yolk::app {
-namespace {
-
-/// How a picture looks goes to others; what lies where in it does not.
-std::set<std::string> looksOf(const CopiedSettings &copied)
-{
-    std::set<std::string> out;
-    const std::set<std::string> changed = changedGroups(copied);
-    for (const SettingGroup &group : settingGroups())
-        if ((group.step == Step::Tone || group.step == Step::Colour || group.step == Step::Finish) &&
-            changed.contains(group.key))
-            out.insert(group.key);
-    return out;
-}
-
-} // namespace
-
 void MainWindow::connectSets()
 {
     connect(sets_, &SetsView::openAsked, this, &MainWindow::openSet);
@@ -91,8 +74,8 @@ void MainWindow::connectSets()
         if (!lastSettings_)
             return status_->say(tr("No set was open yet: open one and work on it first."));
         SetChange change{tr("as the last one")};
-        change.settings = [copied = *lastSettings_,
-                           groups = looksOf(*lastSettings_)](const Recipe &now, const Recipe &start, const Measured &) {
+        change.settings = [copied = *lastSettings_, groups = changedLooks(*lastSettings_)](
+                              const Recipe &now, const Recipe &start, const Measured &) {
             return withCopied(now, start, copied, groups);
         };
         editSets(sets_->actedOn(), change);
@@ -107,6 +90,9 @@ void MainWindow::connectSets()
     });
     connect(panel, &SetsPanel::sheetAsked, this, &MainWindow::askAndWriteSheet);
     connect(sets_->run(), &SetRun::failed, document_, &Document::failed);
+    connect(sets_->run(), &SetRun::sheetWritten, this,
+            [this](const QString &path) { status_->say(tr("Saved %1").arg(QFileInfo(path).fileName())); });
+    connect(sets_->run(), &SetRun::changed, this, &MainWindow::refreshCommands);
     connect(sets_->run(), &SetRun::ended, this, [this] {
         status_->say(tr("Run over: %1.").arg(sets_->panel()->state()));
         refreshCommands();
@@ -166,6 +152,8 @@ void MainWindow::showSets(bool on)
     middle_->setCurrentIndex(on ? 1 : 0);
     panels_->setVisible(!on && document_->isOpen()); // what follows is about one set
     scale_->setVisible(!on && showScale_->isChecked());
+    compareBar_->setAway(on);
+    status_->setAboutPicture(!on);
     refreshVersions();
     if (on)
         sets_->setFocus();
@@ -183,19 +171,17 @@ void MainWindow::editSets(const QList<int> &sets, SetChange change)
         const auto byHand =
             std::ranges::count_if(sets, [this](int set) { return collection_->card(set).isWorkedOnByHand; });
         if (byHand > 0) {
-            QMessageBox box(QMessageBox::Question, tr("Yolk"),
-                            tr("Somebody worked by hand on %1 of these %2 sets.").arg(byHand).arg(sets.size()),
-                            QMessageBox::NoButton, this);
-            box.setInformativeText(tr("What was done can be undone in each of them."));
-            QPushButton *leave = box.addButton(tr("Leave those as they are"), QMessageBox::AcceptRole);
-            QPushButton *all = box.addButton(tr("Change all"), QMessageBox::DestructiveRole);
-            QPushButton *none = box.addButton(tr("Change none"), QMessageBox::RejectRole);
-            box.setDefaultButton(leave);
-            box.setEscapeButton(none);
-            box.exec();
-            if (box.clickedButton() == none)
+            enum { Leave, All, None };
+            const int answer = ask(this, QMessageBox::Question,
+                                   tr("Somebody worked by hand on %1 of these %2 sets.").arg(byHand).arg(sets.size()),
+                                   tr("What was done can be undone in each of them."),
+                                   {{tr("Leave those as they are")},
+                                    {tr("Change all"), QMessageBox::DestructiveRole},
+                                    {tr("Change none"), QMessageBox::RejectRole}},
+                                   Leave);
+            if (answer == None)
                 return;
-            change.overHand = box.clickedButton() == all;
+            change.overHand = answer == All;
         }
     }
     QList<int> others;
@@ -336,17 +322,11 @@ void MainWindow::offerRunCutOff()
 
 void MainWindow::askAndWriteSheet()
 {
-    const SetRun *run = sets_->run();
+    SetRun *run = sets_->run();
     const QString path = QFileDialog::getSaveFileName(
         this, tr("Contact sheet"), QDir(run->out()).filePath(tr("contact-sheet.pdf")), tr("PDF (*.pdf)"));
-    if (path.isEmpty())
-        return;
-    try {
-        writeContactSheet(path, run->results());
-        status_->say(tr("Saved %1").arg(QFileInfo(path).fileName()));
-    } catch (const Error &e) {
-        Q_EMIT document_->failed(QString::fromUtf8(e.what()));
-    }
+    if (!path.isEmpty())
+        run->writeSheet(path);
 }
 
 } // namespace yolk::app

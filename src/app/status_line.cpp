@@ -60,6 +60,12 @@ void StatusLine::setZoom(double zoom, bool fitted)
     zoom_->setText(!document_->isOpen() ? QString() : fitted ? tr("Fit %1 %").arg(percent) : tr("%1 %").arg(percent));
 }
 
+void StatusLine::setAboutPicture(bool on)
+{
+    zoom_->setVisible(on);
+    pixel_->setVisible(on);
+}
+
 void StatusLine::setReading(const std::optional<Reading> &reading)
 {
     if (!reading || !reading->probe)

@@ -18,6 +18,7 @@ public:
     explicit StatusLine(Document *document, QWidget *parent = nullptr);
     void setZoom(double zoom, bool fitted);
     void setReading(const std::optional<Reading> &reading);
+    void setAboutPicture(bool on);    ///< whether zoom and readings say something of what is shown
     void say(const QString &message); ///< a short word of success, for some seconds
     QString job() const;
     QString reading() const;

@@ -31,7 +31,7 @@ struct Options {
     std::string out, group = "auto", suffix = ".tif", line;
     int jobs = 0, job = 0;
     double settled = 10.0;
-    bool resume = false, list = false, watch = false, json = false;
+    bool work = false, resume = false, list = false, watch = false, json = false;
 };
 
 constexpr const char *kExamples =
@@ -44,7 +44,7 @@ constexpr const char *kExamples =
 
 BatchPlan planOf(const Options &options)
 {
-    BatchPlan out{options.out, 0, options.presets, {}, options.settings};
+    BatchPlan out{options.out, 0, options.presets, {}, options.settings, options.work};
     if (options.group != "auto") {
         char *end = nullptr;
         const long count = std::strtol(options.group.c_str(), &end, 10);
@@ -140,6 +140,8 @@ Work addBatch(CLI::App &app)
         ->expected(1)
         ->multi_option_policy(CLI::MultiOptionPolicy::TakeAll)
         ->type_name("path=value");
+    command->add_flag("--work", options->work,
+                      "takes the settings of the work that lies beside the frames of a set, where there is some");
     command->add_option("--jobs", options->jobs, "sets at a time (silent: one, with all cores)")->type_name("N");
     command->add_flag("--resume", options->resume,
                       "what was done before stays done; several processes may share a run");
@@ -172,13 +174,14 @@ Work addBatch(CLI::App &app)
         ExecContext sorting = ctx.child({});
         if (options->watch) {
             std::set<std::string> givenUp; // not tried again as long as its frames stay what they are
+            BatchList list;
             const auto remembered = [&](const JobResult &result) {
                 finished(result);
                 if (!result.error.empty())
-                    givenUp.insert(keyOf({1, result.frames, plan.out, plan.presets, plan.exports, plan.settings, {}}));
+                    givenUp.insert(keyOf(*std::ranges::find(list.jobs, result.number, &BatchJob::number)));
             };
             for (;;) {
-                BatchList list;
+                list = {};
                 try {
                     list = jobsOf(options->paths, plan, sorting);
                 } catch (const ArgumentError &) {

@@ -2,9 +2,10 @@
 #include "kept_folder.h"
 
 #include "canvas/offer_strip.h"
+#include "compare_bar.h"
 #include "io/codec.h"
 #include "main_window.h"
-#include "project/opened_set.h"
+#include "project/work_files.h"
 #include "recipe/preset.h"
 #include "sets/sets_view.h"
 #include "status_line.h"
@@ -88,7 +89,7 @@ class TestSetsStep : public QObject {
     void runs() const
     {
         QSignalSpy ended(view().run(), &SetRun::ended);
-        panel().run()->click();
+        command("Run over")->trigger();
         QTRY_COMPARE_WITH_TIMEOUT(ended.count(), 1, kLong);
     }
 
@@ -141,6 +142,9 @@ private Q_SLOTS:
         Q_EMIT panel().splitting()->chosen(1);
         QCOMPARE(int(sets().sets().size()), 3);
         QCOMPARE(sets().sets()[0].size(), 5);
+        panel().framesOfOne()->setValue(4); // a number that is dragged is one step of undo
+        Q_EMIT panel().framesOfOne()->changed(4, {});
+        QCOMPARE(sets().sets()[0].size(), 4);
         command("Undo")->trigger();
         QCOMPARE(int(sets().sets().size()), kSets);
         // Split at a frame by a key, and joined again by another.
@@ -192,7 +196,10 @@ private Q_SLOTS:
         settled();
         QCOMPARE(document().recipe(), kept(1)); // and it is found there
         document().setTone(&ToneSettings::exposure, 0.75, "exposure");
+        QVERIFY(window_->compareBar()->isVisible() && !command("Run over")->isEnabled());
         command("Sets")->trigger();
+        QVERIFY(!window_->compareBar()->isVisible() &&
+                command("Run over")->isEnabled()); // cards are compared with nothing
         QTRY_VERIFY_WITH_TIMEOUT(sets().card(1).isMade && sets().card(1).isWorkedOnByHand, kLong);
         QCOMPARE(kept(1).tone.exposure, 0.75);
 
@@ -317,7 +324,8 @@ private Q_SLOTS:
             QTRY_COMPARE_WITH_TIMEOUT(written.count(), 1, kLong);
             const QString name = QFileInfo(sets().sets()[set].front()).completeBaseName() + ".tif";
             const cv::Mat a = cv::imread(alone.toStdString(), cv::IMREAD_UNCHANGED),
-                          b = cv::imread((out("finished") + QLatin1Char('/') + name).toStdString(), cv::IMREAD_UNCHANGED);
+                          b = cv::imread((out("finished") + QLatin1Char('/') + name).toStdString(),
+                                         cv::IMREAD_UNCHANGED);
             QVERIFY(!a.empty());
             QCOMPARE(a.size(), b.size());
             QCOMPARE(cv::norm(a, b, cv::NORM_INF), 0.0);
@@ -337,9 +345,15 @@ private Q_SLOTS:
         QCOMPARE(report["jobs"].toArray().size(), kSets);
         QVERIFY(test::bytesOf(view().run()->reportPath()).contains("5 sets, 5 done, 0 not"));
         QVERIFY(test::bytesOf(out("finished/contact-sheet.html")).count("alt=\"Before\"") == kSets);
-        writeContactSheet(out("sheet.pdf"), view().run()->results());
-        QVERIFY(test::bytesOf(out("sheet.pdf")).startsWith("%PDF"));
-        QVERIFY_THROWS_EXCEPTION(OutputError, writeContactSheet("/no/such/folder/sheet.pdf", view().run()->results()));
+        QSignalSpy sheet(view().run(), &SetRun::sheetWritten), notWritten(view().run(), &SetRun::failed);
+        view().run()->writeSheet(out("sheet.pdf"));
+        QTRY_COMPARE_WITH_TIMEOUT(sheet.count(), 1, kLong);
+        const QByteArray pdf = test::bytesOf(out("sheet.pdf"));
+        QVERIFY(pdf.startsWith("%PDF"));
+        QCOMPARE(pdf.count("/Subtype /Image"), 2 * kSets);
+        view().run()->writeSheet("/no/such/folder/sheet.pdf");
+        QTRY_COMPARE_WITH_TIMEOUT(notWritten.count(), 1, kLong);
+        QVERIFY(notWritten.front().front().toString().contains("sheet.pdf"));
     }
 
     void itWaitsStopsAndGoesOn()

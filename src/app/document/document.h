@@ -7,6 +7,7 @@
 #include "document/dust.h"
 #include "document/error_text.h"
 #include "document/kept_work.h"
+#include "document/known_set.h"
 #include "document/mends.h"
 #include "document/view_job.h"
 #include "frames/coverage.h"
@@ -91,12 +92,6 @@ struct TasteRequest {
 };
 
 class HandOver;
-
-/// What was measured of frames before they are opened.
-struct KnownSet {
-    std::vector<std::string> ids; ///< of the frames, in the order of `measured`
-    std::shared_ptr<const Measured> measured;
-};
 
 class Document : public QObject {
     Q_OBJECT

@@ -158,8 +158,7 @@ Document::Opened Document::opened(Opening asked, ExecContext &ctx)
         if (sortAsIn(*out.work.project, frames))
             out.measured = out.work.project->measured; // an older process gave these numbers: they stay until asked
     }
-    if (isNew && !out.measured && asked.known.measured &&
-        std::ranges::equal(frames, asked.known.ids, {}, [](const FramePtr &f) { return f->id; }))
+    if (isNew && !out.measured && asked.known.isOf(frames))
         out.measured = *asked.known.measured;
     const bool anew = !isNew && asked.paths.isEmpty();
     if (!out.measured && (anew || frames.size() > asked.kept.size())) {

@@ -4,7 +4,7 @@
 #include "document/demo_sets.h"
 #include "document/error_text.h"
 #include "io/atomic_file.h"
-#include "project/opened_set.h"
+#include "project/work_files.h"
 
 #include <QCoreApplication>
 #include <QDateTime>
@@ -36,10 +36,9 @@ QString hashOf(const QString &text)
     return QString::number(hasher.finish().high, 16);
 }
 
-/// "base.yolk", "base-2.yolk", ...
-QString numbered(const QString &base, int number)
+QString fileOfWork(const QString &base, int number)
 {
-    return base + (number > 1 ? QStringLiteral("-%1").arg(number) : QString()) + QStringLiteral(".yolk");
+    return QFile::decodeName(workFile(QFile::encodeName(base).toStdString(), number).c_str());
 }
 
 /// Without the number.
@@ -90,7 +89,7 @@ KeptWork keptWorkOf(std::span<const FramePtr> frames)
     for (const bool beside : {takes, !takes}) {
         const QString base = basePath(folder, info.completeBaseName(), beside);
         for (int number = 1;; ++number) {
-            const QString path = numbered(base, number);
+            const QString path = fileOfWork(base, number);
             if (!QFileInfo::exists(path)) {
                 if (free.isEmpty())
                     free = path;
@@ -119,7 +118,7 @@ bool mayHaveWork(const QStringList &frames)
     const QFileInfo first(*std::ranges::min_element(
         frames, {}, [](const QString &path) { return QFile::encodeName(QFileInfo(path).fileName()); }));
     return std::ranges::any_of(std::array{true, false}, [&](bool beside) {
-        return QFileInfo::exists(numbered(basePath(first.absolutePath(), first.completeBaseName(), beside), 1));
+        return QFileInfo::exists(fileOfWork(basePath(first.absolutePath(), first.completeBaseName(), beside), 1));
     });
 }
 
@@ -143,7 +142,7 @@ QString besideWork(const QString &path)
 {
     const QString base = path.first(path.size() - qsizetype(qstrlen(".yolk")));
     for (int number = 2;; ++number)
-        if (const QString other = numbered(base, number); !QFileInfo::exists(other))
+        if (const QString other = fileOfWork(base, number); !QFileInfo::exists(other))
             return other;
 }
 

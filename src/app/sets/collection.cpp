@@ -131,14 +131,17 @@ void Collection::sortByTime(QStringList &set) const
     std::ranges::stable_sort(set, {}, [this](const QString &path) { return facts(path).time.value_or(0.0); });
 }
 
-void Collection::change(QList<QStringList> sets)
+bool Collection::change(QList<QStringList> sets, Undo undo)
 {
     sets.removeIf([](const QStringList &set) { return set.isEmpty(); });
     if (sets == sets_)
-        return;
-    before_ << sets_;
+        return false;
+    if (undo == Undo::OfItsOwn)
+        before_ << sets_;
+    wasSplitLast_ = false;
     sets_ = std::move(sets);
     Q_EMIT changed();
+    return true;
 }
 
 void Collection::move(const QString &path, int toSet)
@@ -199,7 +202,9 @@ void Collection::split(int group)
             frames << paths[qsizetype(i)];
         next << frames;
     }
-    change(next);
+    // A number that is dragged is one step of undo.
+    if (change(next, wasSplitLast_ ? Undo::WithTheOneBefore : Undo::OfItsOwn))
+        wasSplitLast_ = true;
 }
 
 // ---- cards
@@ -333,6 +338,7 @@ void Collection::undo()
     if (!canUndo())
         return;
     sets_ = before_.takeLast();
+    wasSplitLast_ = false;
     Q_EMIT changed();
 }
 

@@ -72,7 +72,8 @@ private:
         QList<QStringList> sets;
         QStringList problems;
     };
-    void change(QList<QStringList> sets);
+    enum class Undo { OfItsOwn, WithTheOneBefore };
+    bool change(QList<QStringList> sets, Undo undo = Undo::OfItsOwn);
     void loadThumbnails();
     void makeNext();
     void sortByTime(QStringList &set) const;
@@ -88,6 +89,7 @@ private:
     };
     static QString keyOf(const QStringList &paths);
     int group_ = 0;
+    bool wasSplitLast_ = false;
     QHash<QString, SetCard> cards_; // by the paths of the frames: sets move
     QList<QStringList> wanted_;
     QList<Edit> edits_;

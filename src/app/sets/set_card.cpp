@@ -24,6 +24,13 @@ QString words(const char *text)
     return QCoreApplication::translate("SetCard", text);
 }
 
+QString asSentence(QString text)
+{
+    if (!text.isEmpty())
+        text[0] = text[0].toUpper();
+    return text;
+}
+
 QImage pictureOf(const OpenedSet &set, const Recipe &recipe, int side, ExecContext &ctx)
 {
     Recipe quick = recipe; // as the first picture of an opened set: small parallax does not show
@@ -64,7 +71,7 @@ void apply(const SetChange &change, const OpenedSet &set, const QString &path, S
     const auto claim = claimWork(path);
     if (!claim) {
         card.isOpenElsewhere = true;
-        card.troubles.prepend(words("its work is open in another window: it was left as it is"));
+        card.troubles.prepend(words("Its work is open in another window: it was left as it is"));
         return;
     }
     const QString folder = QFileInfo(QFile::decodeName(set.sources.frames.front()->path.c_str())).absolutePath();
@@ -95,8 +102,7 @@ SetCard makeCard(const QStringList &paths, int side, const SetChange *change, co
                 card.project = kept.path;
             if (!kept.problem.isEmpty())
                 card.troubles << kept.problem;
-            if (!kept.project && known.measured &&
-                std::ranges::equal(frames, known.ids, {}, [](const FramePtr &f) { return f->id; }))
+            if (!kept.project && known.isOf(frames))
                 kept.project = newWork(frames, *known.measured);
             return std::move(kept.project);
         };
@@ -120,7 +126,7 @@ SetCard makeCard(const QStringList &paths, int side, const SetChange *change, co
                 card.troubles << QStringLiteral("%1: %2").arg(QString::fromStdString(f.frame->name),
                                                               QString::fromStdString(f.notices.front()));
         for (const std::string &notice : bracket.notices)
-            card.troubles << QString::fromStdString(notice);
+            card.troubles << asSentence(QString::fromStdString(notice));
         const Metadata &said = bracket.frames[bracket.reference].frame->metadata;
         card.hasExposureData = said.exposureSeconds && said.iso && said.fNumber;
         card.picture = pictureOf(set, card.recipe, side, ctx);
@@ -129,9 +135,9 @@ SetCard makeCard(const QStringList &paths, int side, const SetChange *change, co
     } catch (const InputError &e) {
         card.troubles << inputErrorText(e);
     } catch (const std::bad_alloc &) {
-        card.troubles << words("there is not enough memory for it");
+        card.troubles << words("There is not enough memory for it");
     } catch (const std::exception &e) {
-        card.troubles << QString::fromUtf8(e.what());
+        card.troubles << asSentence(QString::fromUtf8(e.what()));
     }
     return card;
 }

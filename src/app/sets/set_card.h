@@ -2,9 +2,8 @@
 #pragma once
 
 #include "base/exec_context.h"
-#include "document/document.h"
+#include "document/known_set.h"
 #include "recipe/recipe.h"
-#include "render/set/measured.h"
 
 #include <QImage>
 #include <QStringList>

@@ -1,14 +1,11 @@
 #include "sets/set_run.h"
 
 #include "io/atomic_file.h"
+#include "sets/contact_sheet.h"
 
 #include <QDir>
 #include <QFile>
 #include <QFileInfo>
-#include <QFont>
-#include <QImage>
-#include <QPainter>
-#include <QPdfWriter>
 #include <QSettings>
 
 #include <algorithm>
@@ -35,7 +32,8 @@ int atOnce()
 
 } // namespace
 
-SetRun::SetRun(QObject *parent) : QObject(parent), lane_(Lane::Policy::Queue, this)
+SetRun::SetRun(QObject *parent)
+    : QObject(parent), lane_(Lane::Policy::Queue, this), sheetLane_(Lane::Policy::Queue, this)
 {
 }
 
@@ -148,60 +146,23 @@ void SetRun::stop()
     lane_.cancel();
 }
 
+void SetRun::writeSheet(const QString &path)
+{
+    const auto work = [path, results = results_](ExecContext &ctx) {
+        writeContactSheet(path, results, ctx);
+        return true;
+    };
+    sheetLane_.start<bool>(tr("Contact sheet"), work, [this, path](const Outcome<bool> &outcome) {
+        if (outcome.result)
+            Q_EMIT sheetWritten(path);
+        else if (!outcome.cancelled)
+            Q_EMIT failed(outcome.error);
+    });
+}
+
 QString SetRun::reportPath() const
 {
     return QDir(out_).absoluteFilePath(QStringLiteral("report.html"));
-}
-
-void writeContactSheet(const QString &path, const std::vector<JobResult> &results)
-{
-    constexpr int kDpi = 200, kAcross = 2, kDown = 6;
-    constexpr double kMargin = 14.0, kGap = 6.0, kWords = 5.0; // mm
-    writeAtomically(fileOf(path), [&](const std::string &temporary) {
-        QPdfWriter writer(QFile::decodeName(temporary.c_str()));
-        writer.setResolution(kDpi);
-        writer.setPageSize(QPageSize(QPageSize::A4));
-        writer.setPageMargins(QMarginsF(kMargin, kMargin, kMargin, kMargin), QPageLayout::Millimeter);
-        writer.setTitle(SetRun::tr("Contact sheet"));
-        QPainter painter;
-        if (!painter.begin(&writer))
-            throw OutputError(temporary, "cannot be written");
-        const double unit = kDpi / 25.4, gap = kGap * unit, words = kWords * unit;
-        QFont font = painter.font();
-        font.setPointSizeF(7.5);
-        painter.setFont(font);
-        const QSizeF cell((writer.width() - gap * (kAcross - 1)) / kAcross,
-                          (writer.height() - gap * (kDown - 1)) / kDown);
-        const double pictureWidth = (cell.width() - 0.25 * gap) / 2.0;
-        int at = 0;
-        for (const JobResult &result : results) {
-            if (result.before.empty() || result.thumbnail.empty())
-                continue;
-            if (at > 0 && at % (kAcross * kDown) == 0)
-                writer.newPage();
-            const int place = at++ % (kAcross * kDown);
-            const QPointF corner(place % kAcross * (cell.width() + gap), place / kAcross * (cell.height() + gap));
-            int side = 0;
-            for (const std::string &file : {result.before, result.thumbnail}) {
-                const QImage image(QFile::decodeName(file.c_str()));
-                const QRectF room(corner.x() + side++ * (pictureWidth + 0.25 * gap), corner.y(), pictureWidth,
-                                  cell.height() - words);
-                if (image.isNull())
-                    continue;
-                const QSizeF size = QSizeF(image.size()).scaled(room.size(), Qt::KeepAspectRatio);
-                painter.drawImage(
-                    QRectF(QPointF(room.center().x() - size.width() / 2, room.bottom() - size.height()), size), image);
-            }
-            const QRectF line(corner.x(), corner.y() + cell.height() - words, cell.width(), words);
-            const QString text = QStringLiteral("%1   %2")
-                                     .arg(result.number)
-                                     .arg(QFileInfo(QFile::decodeName(result.files.front().c_str())).fileName());
-            painter.drawText(line, Qt::AlignLeft | Qt::AlignBottom,
-                             painter.fontMetrics().elidedText(text, Qt::ElideMiddle, int(line.width())));
-        }
-        if (!painter.end())
-            throw OutputError(temporary, "cannot be written");
-    });
 }
 
 } // namespace yolk::app

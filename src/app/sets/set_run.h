@@ -38,15 +38,18 @@ public:
     QString out() const { return out_; }
     bool wasStopped() const { return wasStopped_; }
     QString reportPath() const;
+    /// Before and after of the sets of this run as a PDF, in the background.
+    void writeSheet(const QString &path);
 
 Q_SIGNALS:
     void changed();
     void ended();
+    void sheetWritten(const QString &path);
     void failed(const QString &message);
 
 private:
     void take(Outcome<std::vector<JobResult>> outcome);
-    Lane lane_;
+    Lane lane_, sheetLane_;
     std::shared_ptr<std::atomic<bool>> paused_ = std::make_shared<std::atomic<bool>>(false);
     std::vector<BatchJob> jobs_;
     std::vector<JobResult> results_;
@@ -54,8 +57,5 @@ private:
     QString out_;
     bool wasStopped_ = false;
 };
-
-/// Before and after of each set, on pages of a PDF. Throws OutputError. Reads the small pictures of the results.
-void writeContactSheet(const QString &path, const std::vector<JobResult> &results);
 
 } // namespace yolk::app

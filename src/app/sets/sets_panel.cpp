@@ -149,7 +149,7 @@ void SetsPanel::makeRun()
     bar_->setTextVisible(false);
     bar_->setFixedHeight(6);
     bar_->setRange(0, 1000);
-    start_ = button(tr("Run"), tr("Writes the pictures of these sets in the background."), this);
+    start_ = button(tr("Run"), tr("Writes the pictures of these sets in the background. Ctrl+R"), this);
     pause_ = button(tr("Pause"), tr("Sets that have begun are finished; the others wait."), this);
     stop_ = button(tr("Stop"), tr("Ends the run. What is done stays, and Run goes on with the rest."), this);
     report_ = button(tr("Report"), tr("Opens the page about this run."), this);

@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "frames/sorting.h"
 #include "io/picture_formats.h"
+#include "project/work_files.h"
 #include "recipe/json_values_p.h"
 #include "recipe/preset.h"
 
@@ -118,6 +119,8 @@ BatchList jobsOf(const std::vector<std::string> &paths, const BatchPlan &plan, E
         BatchJob job{int(out.jobs.size()) + 1, {}, plan.out, plan.presets, plan.exports, plan.settings, {}};
         for (const size_t i : group)
             job.frames.push_back(sorted.paths[i]);
+        if (plan.takesWork)
+            job.project = workBeside(job.frames);
         out.jobs.push_back(std::move(job));
     }
     return out;

@@ -37,6 +37,7 @@ struct BatchPlan {
     std::vector<std::string> presets;
     std::vector<ExportPreset> exports;
     std::vector<std::string> settings;
+    bool takesWork = false; ///< the settings of the work that lies beside the frames of a set
 };
 struct BatchList {
     std::vector<BatchJob> jobs;

@@ -6,6 +6,7 @@
 #include "io/atomic_file.h"
 #include "io/jpeg.h"
 #include "project/opened_set.h"
+#include "project/work_files.h"
 #include "recipe/preset.h"
 #include "render/files/display_codes.h"
 #include "render/files/output.h"

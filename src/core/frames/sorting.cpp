@@ -1,5 +1,7 @@
 #include "frames/sorting.h"
 
+#include "frames/read_each.h"
+
 #include <algorithm>
 #include <array>
 #include <numeric>
@@ -32,21 +34,11 @@ std::vector<std::vector<size_t>> inGroupsOf(size_t count, std::span<const FrameF
 
 SortedFrames sortIntoSets(std::span<const std::string> paths, int group, ExecContext &ctx)
 {
-    std::vector<std::optional<FrameFacts>> facts(paths.size());
-    std::vector<std::optional<InputError>> errors(paths.size());
-    forEachPart(ctx, int(paths.size()), [&](int i, ExecContext &) {
-        try {
-            facts[size_t(i)] = factsOf(paths[size_t(i)]);
-        } catch (const InputError &e) {
-            errors[size_t(i)] = e;
-        }
-    });
     SortedFrames out;
+    auto facts = readEach<std::optional<FrameFacts>>(paths, factsOf, out.problems, ctx);
     for (size_t i = 0; i < paths.size(); ++i) {
-        if (errors[i]) {
-            out.problems.push_back(std::move(*errors[i]));
+        if (!facts[i])
             continue;
-        }
         out.paths.push_back(paths[i]);
         out.facts.push_back(std::move(*facts[i]));
     }

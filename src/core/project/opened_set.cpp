@@ -1,11 +1,10 @@
 #include "project/opened_set.h"
 
+#include "frames/read_each.h"
 #include "render/analysis/analyse.h"
 #include "render/set/stage_cache.h"
 
 #include <algorithm>
-#include <filesystem>
-#include <fstream>
 #include <iterator>
 
 namespace yolk {
@@ -13,19 +12,7 @@ namespace yolk {
 std::vector<FramePtr> loadFrames(std::span<const std::string> paths, std::vector<InputError> &problems,
                                  ExecContext &ctx)
 {
-    std::vector<FramePtr> out(paths.size());
-    std::vector<std::optional<InputError>> errors(paths.size());
-    forEachPart(ctx, int(paths.size()), [&](int i, ExecContext &) {
-        try {
-            out[size_t(i)] = loadFrame(paths[size_t(i)]);
-        } catch (const InputError &e) {
-            errors[size_t(i)] = e;
-        }
-    });
-    for (std::optional<InputError> &error : errors)
-        if (error)
-            problems.push_back(std::move(*error));
-    return out;
+    return readEach<FramePtr>(paths, loadFrame, problems, ctx);
 }
 
 std::optional<Measured> analyseUsable(Sources &sources, const Recipe &recipe, std::vector<InputError> &problems,
@@ -41,22 +28,6 @@ std::optional<Measured> analyseUsable(Sources &sources, const Recipe &recipe, st
         }
     }
     return std::nullopt;
-}
-
-Project loadProject(const std::string &path)
-{
-    constexpr uintmax_t kLargest = uintmax_t(64) << 20; // bytes
-    std::error_code error;
-    if (std::filesystem::file_size(path, error) > kLargest && !error)
-        throw InputError(path, "is larger than any project");
-    std::ifstream in(path, std::ios::binary);
-    if (!in)
-        throw InputError(path, "cannot be read");
-    try {
-        return parseProject(std::string(std::istreambuf_iterator<char>(in), {}));
-    } catch (const ArgumentError &e) {
-        throw InputError(path, e.what());
-    }
 }
 
 bool sortAsIn(const Project &project, std::vector<FramePtr> &frames)

@@ -23,9 +23,6 @@ std::vector<FramePtr> loadFrames(std::span<const std::string> paths, std::vector
 std::optional<Measured> analyseUsable(Sources &sources, const Recipe &recipe, std::vector<InputError> &problems,
                                       ExecContext &ctx);
 
-/// The project in a file. Throws InputError.
-Project loadProject(const std::string &path);
-
 /// Puts the frames of the project first, in its order. Whether they are all of its frames and no others: then what was
 /// measured of them holds.
 bool sortAsIn(const Project &project, std::vector<FramePtr> &frames);

@@ -68,6 +68,15 @@ std::set<std::string> changedGroups(const CopiedSettings &copied)
     return out;
 }
 
+std::set<std::string> changedLooks(const CopiedSettings &copied)
+{
+    std::set<std::string> out = changedGroups(copied);
+    for (const SettingGroup &group : settingGroups())
+        if (group.step != Step::Tone && group.step != Step::Colour && group.step != Step::Finish)
+            out.erase(group.key);
+    return out;
+}
+
 std::string copiedText(const CopiedSettings &copied)
 {
     const json root = {{"format", kFormat},

@@ -16,6 +16,8 @@ struct CopiedSettings {
 
 /// The groups that were changed there.
 std::set<std::string> changedGroups(const CopiedSettings &copied);
+/// Those of them that say how a picture looks (tone, colour, finish), not what lies where in it.
+std::set<std::string> changedLooks(const CopiedSettings &copied);
 
 /// `to` with the groups (keys of settingGroups()) of `copied`. Amounts that suit themselves to a picture go by their
 /// distance from its automatic start, all else as it is; so does what is said of the groups. What names single frames, and

@@ -1,6 +1,7 @@
 // Runs over many sets: each job once, whatever happens to the others or to the process.
 #include "base/errors.h"
 #include "batch/batch_run.h"
+#include "project/work_files.h"
 #include "recipe/preset.h"
 #include "render/files/output.h"
 #include "render/render.h"
@@ -158,6 +159,49 @@ private Q_SLOTS:
             QCOMPARE(test::bytesOf(out(QStringLiteral("set%1_0-picture.jpg").arg(set).toLatin1().constData())),
                      test::bytesOf(out("alone.jpg")));
         }
+    }
+
+    void workBesideTheFramesIsTaken()
+    {
+        BatchPlan wanted = plan();
+        wanted.takesWork = true;
+        QCOMPARE(list(wanted).jobs[0].project, std::string()); // there is none yet
+        const std::string keyBefore = keyOf(list(wanted).jobs[0]);
+        // Beside the first set lie work on others, no project at all, and its own, which is the third by number.
+        Project work;
+        for (int i = 0; i < kFrames; ++i) {
+            const QString path = QStringLiteral("%1/set0_%2.jpg").arg(card_).arg(i);
+            const FramePtr frame = loadFrame(path.toStdString());
+            work.frames.push_back({frame->name, frame->id, uint64_t(QFileInfo(path).size())});
+        }
+        Recipe recipe;
+        recipe.tone.exposure = -1.5;
+        recipe.frames.excluded = {work.frames[2].id};
+        work.history = History(recipe);
+        Project other = work;
+        other.frames[1].bytes += 1;
+        const std::string base = card_.toStdString() + "/set0_0";
+        test::writeBytes(workFile(base, 1).c_str(), QByteArray::fromStdString(projectText(other)));
+        test::writeBytes(workFile(base, 2).c_str(), "no project");
+        test::writeBytes(workFile(base, 3).c_str(), QByteArray::fromStdString(projectText(work)));
+        const BatchJob job = list(wanted).jobs[0];
+        QCOMPARE(job.project, workFile(base, 3));
+        QVERIFY(keyOf(job) != keyBefore);
+        QCOMPARE(list(plan()).jobs[0].project, std::string()); // nobody asked
+        QCOMPARE(run(batch({"--work", "--job", "1"})).first, 0);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const auto alone = [&](const Recipe &settings) {
+            Sources sources{{}, std::make_shared<StageCache>(size_t(1) << 28)};
+            for (const std::string &path : job.frames)
+                sources.frames.push_back(loadFrame(path));
+            exportPicture(sources, settings, analyse(sources, {}, ctx), {out("alone.jpg").toStdString()}, ctx);
+            return test::bytesOf(out("alone.jpg"));
+        };
+        QVERIFY(!test::bytesOf(out("set0_0-picture.jpg")).isEmpty());
+        QCOMPARE(test::bytesOf(out("set0_0-picture.jpg")), alone(recipe));
+        for (int number = 1; number <= 3; ++number)
+            QVERIFY(QFile::remove(workFile(base, number).c_str()));
     }
 
     void whatIsDoneStaysDone()
