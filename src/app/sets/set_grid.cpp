@@ -360,6 +360,18 @@ int SetGrid::setAt(const QPoint &at) const
     return model_->setOf(indexAt(at));
 }
 
+void SetGrid::paintEvent(QPaintEvent *event)
+{
+    QListView::paintEvent(event);
+    if (model_->rowCount() > 0 || collection_->isEmpty())
+        return;
+    QPainter painter(viewport());
+    painter.setPen(tokens().secondary);
+    painter.drawText(
+        viewport()->rect(), Qt::AlignCenter,
+        tr("None of the %1 sets is shown:\nAll, under Shown, brings them back.").arg(collection_->sets().size()));
+}
+
 void SetGrid::startDrag(Qt::DropActions)
 {
     const QList<int> sets = selected();

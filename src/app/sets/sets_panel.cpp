@@ -218,8 +218,11 @@ void SetsPanel::refresh(int selected, int shown)
     shown_ = shown;
     const int left = collection_->editsLeft();
     actsOn_->setText(left > 0       ? tr("%1 sets are still to be changed.").arg(left)
+                     : shown == 0   ? tr("There is no set to act on.")
                      : selected > 1 ? tr("On the %1 sets that are selected.").arg(selected)
                                     : tr("On all %1 sets that are shown; select some to act on those.").arg(shown));
+    for (QPushButton *each : {preset_, copy_, paste_, asLast_})
+        each->setEnabled(shown > 0);
     sameRoom_->setEnabled((selected > 1 ? selected : shown) > 1);
     refreshRun();
 }

@@ -64,8 +64,7 @@ void SetsView::refresh()
         frames += set.size();
     const qsizetype shown = grid_->shown().size(), all = collection_->sets().size();
     heading_->setText(tr("<b>%1 sets of %2 frames</b>").arg(all).arg(frames) +
-                      (shown < all ? tr(" · %1 shown").arg(shown) : QString()) +
-                      (shown == 0 && all > 0 ? tr(" · what is chosen under Shown leaves none") : QString()));
+                      (shown < all ? tr(" · %1 shown").arg(shown) : QString()));
     frames_->show(grid_->currentSet());
     panel_->refresh(int(grid_->selected().size()), int(shown));
 }

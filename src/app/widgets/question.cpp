@@ -1,5 +1,7 @@
 #include "widgets/question.h"
 
+#include "theme/theme.h"
+
 #include <QApplication>
 #include <QPushButton>
 
@@ -8,7 +10,10 @@ namespace yolk::app {
 int ask(QWidget *parent, QMessageBox::Icon icon, const QString &text, const QString &more,
         std::initializer_list<Answer> answers, int silent)
 {
-    QMessageBox box(icon, QApplication::applicationDisplayName(), text, QMessageBox::NoButton, parent);
+    QMessageBox box(QMessageBox::NoIcon, QApplication::applicationDisplayName(), text, QMessageBox::NoButton, parent);
+    constexpr int kIcon = 32;
+    if (icon == QMessageBox::Warning)
+        box.setIconPixmap(themedPixmap(QStringLiteral("triangle-alert"), kIcon, tokens().text, box.devicePixelRatioF()));
     box.setInformativeText(more);
     QList<QAbstractButton *> buttons;
     for (const Answer &answer : answers)
