@@ -427,6 +427,15 @@ private Q_SLOTS:
             document().redo();
         settle();
         QCOMPARE(int(dust.taken().size()), proposed);
+        // Another set of the same camera and day gets it proposed, in another window and after another start too.
+        Document other;
+        other.open(paths.mid(1));
+        QTRY_VERIFY_WITH_TIMEOUT(other.isOpen(), 60000);
+        QCOMPARE(int(other.dust()->proposed().size()), proposed);
+        QVERIFY(other.dust()->isFromOtherSet() && other.dust()->taken().empty());
+        other.open({test::demoPaths("henhouse-tripod").front()}); // of another camera, size or day
+        QTRY_VERIFY_WITH_TIMEOUT(other.isOpen() && other.bracket().frames.size() == 1, 60000);
+        QVERIFY(other.dust()->proposed().empty());
     }
 };
 

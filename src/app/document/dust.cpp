@@ -3,11 +3,19 @@
 #include "document/document.h"
 #include "render/stages/dust_stage.h"
 
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+#include <QSettings>
+
 #include <algorithm>
 #include <cmath>
 
 namespace yolk::app {
 namespace {
+
+const QString kKnownSetting = QStringLiteral("dust/known"); // texts of JSON, the newest last
+constexpr size_t kMostKnown = 30;                           // days and cameras
 
 bool isSamePlace(const DustSpot &a, const DustSpot &b)
 {
@@ -23,6 +31,18 @@ bool holds(const SharedList<DustSpot> &dust, const DustSpot &spot)
 
 Dust::Dust(Document *document) : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this)
 {
+    for (const QString &text : QSettings().value(kKnownSetting).toStringList()) {
+        const QJsonObject object = QJsonDocument::fromJson(text.toUtf8()).object();
+        Known known{object["camera"].toString().toStdString(),
+                    object["day"].toString().toStdString(),
+                    object["width"].toInt(),
+                    object["height"].toInt(),
+                    {}};
+        for (const QJsonValue &spot : object["spots"].toArray())
+            if (const double radius = spot["radius"].toDouble(); radius > 0.0 && known.spots.size() < kMostDust)
+                known.spots.push_back({spot["x"].toDouble(), spot["y"].toDouble(), radius});
+        known_.push_back(std::move(known));
+    }
     connect(document, &Document::recipeChanged, this, &Dust::recipeChanged);
     connect(document, &Document::setChanged, this, [this] {
         lane_.discard();
@@ -153,7 +173,23 @@ void Dust::remember()
     for (const DustSpot &spot : taken())
         if (spot.on)
             now->spots.push_back(spot);
-    known_.push_back(std::move(*now));
+    if (!now->spots.empty())
+        known_.push_back(std::move(*now));
+    if (known_.size() > kMostKnown)
+        known_.erase(known_.begin());
+    QStringList texts;
+    for (const Known &known : known_) {
+        QJsonArray spots;
+        for (const DustSpot &spot : known.spots)
+            spots.append(QJsonObject{{"x", spot.x}, {"y", spot.y}, {"radius", spot.radius}});
+        const QJsonObject object{{"camera", QString::fromStdString(known.camera)},
+                                 {"day", QString::fromStdString(known.day)},
+                                 {"width", known.width},
+                                 {"height", known.height},
+                                 {"spots", spots}};
+        texts << QString::fromUtf8(QJsonDocument(object).toJson(QJsonDocument::Compact));
+    }
+    QSettings().setValue(kKnownSetting, texts);
 }
 
 void Dust::proposeKnown()

@@ -15,7 +15,7 @@ namespace yolk::app {
 class Document;
 
 /// What is taken or let go is a change of the recipe, and so a step of undo; proposals are not kept. What was taken in one
-/// set is proposed for others of the same camera and day, as long as the window is open.
+/// set is proposed for others of the same camera and day, and known to the user's settings.
 class Dust : public QObject {
     Q_OBJECT
 public:

@@ -15,18 +15,18 @@ constexpr double kSlip = 0.1;     // pixels of the finest level: what alignment 
 constexpr double kNothing = std::numeric_limits<double>::quiet_NaN();
 constexpr double kMostStops = 0.75; // of a residual: more is another thing
 
-/// Whether alignment is believed in most of a level's pixel.
-bool isBelieved(const Image<uint8_t> &trust, int x, int y, int level)
+/// Whether the frame shows most of a level's pixel, and not beside what clips. That alignment is not believed there does not
+/// count: what speaks against it may be the dust.
+bool isShown(const Image<uint8_t> &trust, int x, int y, int level)
 {
-    constexpr int kTrusted = 64;
     constexpr double kMost = 0.7;
     const int side = 1 << level, x1 = std::min((x + 1) * side, trust.width()),
               y1 = std::min((y + 1) * side, trust.height());
-    int believed = 0;
+    int shown = 0;
     for (int v = y * side; v < y1; ++v)
         for (int u = x * side; u < x1; ++u)
-            believed += trust.row(0, v)[u] >= kTrusted;
-    return believed >= kMost * double(x1 - x * side) * double(y1 - y * side);
+            shown += trust.row(0, v)[u] >= kNotBelieved;
+    return shown >= kMost * double(x1 - x * side) * double(y1 - y * side);
 }
 
 /// From pixels of one frame to those of another, at a level.
@@ -70,8 +70,7 @@ LogLight logLightOf(const DustFrame &frame, int level)
     for (int y = 0; y < from.light.height(); ++y) {
         const float *light = from.light.row(0, y);
         for (int x = 0; x < from.light.width(); ++x) {
-            if (!from.valid.row(0, y)[x] || !(light[x] > 0.0f) ||
-                (frame.trust && !isBelieved(*frame.trust, x, y, level)))
+            if (!from.valid.row(0, y)[x] || !(light[x] > 0.0f) || (frame.trust && !isShown(*frame.trust, x, y, level)))
                 continue;
             const double l = double(light[x]), variance = frame.guide.variance(l, level);
             if (l * l < kLeastSnr * kLeastSnr * variance)

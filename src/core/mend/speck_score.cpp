@@ -182,6 +182,7 @@ void judgeShape(const std::vector<Against> &frames, const std::vector<FrameFit> 
     forDisc(frames.front().others.size(), speck.at, kSpeckWindow * speck.radius,
             [&](const cv::Point &p, const cv::Point2d &off) {
                 double sum = 0.0, weight = 0.0;
+                const double distance = std::sqrt(off.dot(off)) / speck.radius, shape = shapeOf(distance * distance);
                 for (size_t f = 0; f < frames.size(); ++f) {
                     const Evidence &evidence = frames[f].evidence;
                     if (!fits[f].isKnown || !(evidence.weight.at<float>(p) > 0.0f))
@@ -196,8 +197,7 @@ void judgeShape(const std::vector<Against> &frames, const std::vector<FrameFit> 
                 }
                 if (!(weight > 0.0))
                     return;
-                const double value = sum / weight, distance = std::sqrt(off.dot(off)) / speck.radius,
-                             shape = shapeOf(distance * distance);
+                const double value = sum / weight;
                 const size_t quarter = (off.x >= 0.0 ? 1 : 0) + (off.y >= 0.0 ? 2 : 0);
                 quarters[quarter] += weight * shape * value;
                 quarterWeights[quarter] += weight * shape * shape;
@@ -211,11 +211,9 @@ void judgeShape(const std::vector<Against> &frames, const std::vector<FrameFit> 
                 }
             });
     speck.leastQuarter = 1e9;
-    speck.mostQuarter = -1e9;
     for (size_t i = 0; i < 4; ++i) {
         const double quarter = quarterWeights[i] > 0.0 ? -quarters[i] / quarterWeights[i] / speck.depth : 0.0;
         speck.leastQuarter = std::min(speck.leastQuarter, quarter);
-        speck.mostQuarter = std::max(speck.mostQuarter, quarter);
         if (ringWeights[i] > 0.0)
             speck.ring = std::max(speck.ring, std::abs(ring[i] / ringWeights[i]) / speck.depth);
     }
@@ -256,7 +254,6 @@ SpeckEvidence speckNear(const std::vector<Against> &frames, const cv::Point2d &a
         ++out.frames;
         sum += fit.weight() * fit.depth;
         weights += fit.weight();
-        out.roughness = std::max(out.roughness, fit.roughness);
         if (fit.weight() * fit.depth > most) {
             most = fit.weight() * fit.depth;
             mostWeight = fit.weight();
@@ -283,24 +280,20 @@ SpeckEvidence speckNear(const std::vector<Against> &frames, const cv::Point2d &a
 
 double scoreOf(const SpeckEvidence &s, double peak)
 {
-    const double ratio = std::clamp(s.lightDepth / s.depth, -1.0, 3.0);
+    const double ratio = s.lightDepth / s.depth;
     const bool showsInLight = s.lightSureness > 5.0 && ratio > 0.6 && ratio < 1.6;
-    const std::array<std::pair<double, double>, 15> terms{{
-        {-17.0351, 1.0},
-        {5.9648, std::log(s.sureness)},
-        {-0.5288, std::clamp(s.sureness, 0.0, 20.0)},
-        {0.3332, std::clamp(s.rest, -3.0, 10.0)},
-        {-0.8239, s.frames == 1 ? 1.0 : 0.0},
-        {-1.0323, std::sqrt(std::clamp(s.disagreement, 0.0, 16.0))},
-        {0.4711, std::clamp(peak, 0.0, 12.0)},
-        {-0.1215, std::clamp(std::abs(ratio - 1.0), 0.0, 2.0)},
-        {-0.5223, std::log2(s.depth)},
-        {-0.6148, s.roughness},
-        {1.3882, showsInLight ? 1.0 : 0.0},
-        {2.0239, std::clamp(s.leastQuarter, -1.0, 1.2)},
-        {1.1832, std::clamp(s.mostQuarter, 0.0, 3.0)},
-        {-6.3623, std::clamp(s.ring, 0.0, 1.0)},
-        {-0.8876, std::log2(std::clamp(s.left, 0.02, 3.0))},
+    const std::array<std::pair<double, double>, 11> terms{{
+        {-16.3580, 1.0},
+        {3.5056, std::log(s.sureness)},
+        {-0.2494, std::clamp(s.sureness, 0.0, 20.0)},
+        {0.2519, std::clamp(s.rest, -3.0, 10.0)},
+        {-1.1123, std::sqrt(std::clamp(s.disagreement, 0.0, 16.0))},
+        {0.3690, std::clamp(peak, 0.0, 12.0)},
+        {-1.1239, std::log2(s.depth)},
+        {1.4885, showsInLight ? 1.0 : 0.0},
+        {2.5567, std::clamp(s.leastQuarter, -1.0, 1.2)},
+        {-5.2430, std::clamp(s.ring, 0.0, 1.0)},
+        {-1.1101, std::log2(std::clamp(s.left, 0.02, 3.0))},
     }};
     return std::accumulate(terms.begin(), terms.end(), 0.0,
                            [](double sum, const auto &term) { return sum + term.first * term.second; });
