@@ -58,7 +58,7 @@ std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx)
     int reduction = 1;
     while (double(reference.width) * reference.height / reduction / reduction > kPixels)
         reduction *= 2;
-    ExecContext aligning = ctx.part(0.0, 0.6), looking = ctx.part(0.6, 1.0);
+    ExecContext aligning = ctx.part(0.0, 0.6), looking = ctx.part(0.6, 1.0), quiet = ctx.child({});
     const std::shared_ptr<const AlignedSet> aligned = alignedSet(plan, reduction, aligning);
     const auto used = plan.bracket.used();
     std::vector<DustFrame> frames;
@@ -66,7 +66,7 @@ std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx)
         if (used[i]->frame->width != reference.width || used[i]->frame->height != reference.height)
             continue;
         frames.push_back(
-            {guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, looking),
+            {guideOf({aligned->pixels[i]->view(), used[i]->exposure, used[i]->measured.noise}, kPixels, quiet),
              aligned->alignment[i].toReference.transform.scaled(1.0 / reduction), &aligned->displacements[i],
              aligned->trust[i].get()});
     }
