@@ -26,7 +26,8 @@ StagesPanel::StagesPanel(Document *document, QWidget *parent)
             step = group.step;
             auto *heading = new QLabel(QString(stepNames()[int(group.step)]).remove(QLatin1Char('&')), this);
             heading->setForegroundRole(QPalette::PlaceholderText);
-            heading->setContentsMargins(0, 6, 0, 0);
+            heading->setAlignment(Qt::AlignBottom);
+            heading->setMinimumHeight(heading->sizeHint().height() + 6); // margins of its own go with the theme
             add(heading);
             if (rows_.isEmpty())
                 add(frames_);

@@ -11,13 +11,15 @@ SetsView::SetsView(Collection *collection, PresetShelf *presets, ExportShelf *ex
       heading_(new QLabel(this))
 {
     setObjectName(QStringLiteral("setsView"));
-    heading_->setContentsMargins(14, 10, 14, 6);
     panel_->setFixedWidth(panelWidth);
     panel_->setStyleSheet(QStringLiteral("#setsPanel { background: palette(alternate-base); }"));
     panel_->setAutoFillBackground(true);
     auto *left = new QVBoxLayout;
     left->setSpacing(0);
-    left->addWidget(heading_);
+    auto *head = new QHBoxLayout; // a label's own margins go when the theme changes
+    head->setContentsMargins(14, 10, 14, 6);
+    head->addWidget(heading_);
+    left->addLayout(head);
     left->addWidget(grid_, 1);
     left->addWidget(frames_);
     auto *all = new QHBoxLayout(this);

@@ -146,8 +146,10 @@ FrameRow::FrameRow(QWidget *parent) : QWidget(parent)
     layout->setContentsMargins(0, 4, 0, 4);
     layout->setSpacing(2);
     layout->addLayout(top);
-    notices_->setContentsMargins(22, 0, 0, 0);
-    layout->addWidget(notices_);
+    auto *under = new QHBoxLayout; // a label's own margins go when the theme changes
+    under->setContentsMargins(22, 0, 0, 0);
+    under->addWidget(notices_);
+    layout->addLayout(under);
     connect(use_, &QCheckBox::clicked, this, &FrameRow::useChanged);
     connect(ev_, &QLineEdit::editingFinished, this, &FrameRow::takeTyped);
 }
