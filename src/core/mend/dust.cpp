@@ -239,7 +239,7 @@ std::vector<FoundDust> whereTheSceneMoved(std::span<const DustFrame> frames, con
                                           ExecContext &ctx)
 {
     constexpr double kBeside = 0.9, kLook = 3.5, kLeastSureness = 3.0,
-                     kLeastScore = 1.2; // radii; deviations; log odds
+                     kLeastScore = 1.0; // radii; deviations; log odds
     constexpr size_t kMost = 300;
     const double factor = 1 << level;
     ExecContext quiet = ctx.child({});

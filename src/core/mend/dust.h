@@ -30,7 +30,7 @@ struct FoundDust {
 /// same places: dust stays where it is on the sensor and the scene goes. Where the weighted least-squares fit of a speck's
 /// shape and a level stands out of its noise and of the scatter round it, the place is judged: in each frame depth, level, a
 /// slip of alignment and a difference of sharpness are fitted together, and what speaks for dust (how sure, how far frames
-/// agree, how round, how alone, whether light itself shows it) makes log odds, of which 1.2 are taken.
+/// agree, how round, how alone, whether light itself shows it) makes log odds, of which 1 are taken.
 /// Where nothing moved, or one frame alone holds a place, it must stand out by eight deviations, be dark on all four sides
 /// with none of its surroundings darker than the rest, and lie on light that is smooth all round, to a third of its depth.
 /// Shapes:  guides of one size, at least one. Throws ArgumentError, Cancelled. Threads: as OpenCV has it; the same bits.

@@ -13,7 +13,7 @@ namespace {
 constexpr double kLeastSnr = 4.0; // of a pixel that says something
 constexpr double kSlip = 0.1;     // pixels of the finest level: what alignment leaves where near and far move
 constexpr double kNothing = std::numeric_limits<double>::quiet_NaN();
-constexpr double kMostStops = 0.75; // of a residual: more is another thing
+constexpr double kMostStops = 1.5; // of a residual: half as much again as the deepest speck; more is another thing
 
 /// Whether the frame shows most of a level's pixel, and not beside what clips. That alignment is not believed there does not
 /// count: what speaks against it may be the dust.

@@ -283,17 +283,17 @@ double scoreOf(const SpeckEvidence &s, double peak)
     const double ratio = s.lightDepth / s.depth;
     const bool showsInLight = s.lightSureness > 5.0 && ratio > 0.6 && ratio < 1.6;
     const std::array<std::pair<double, double>, 11> terms{{
-        {-16.3580, 1.0},
-        {3.5056, std::log(s.sureness)},
-        {-0.2494, std::clamp(s.sureness, 0.0, 20.0)},
-        {0.2519, std::clamp(s.rest, -3.0, 10.0)},
-        {-1.1123, std::sqrt(std::clamp(s.disagreement, 0.0, 16.0))},
-        {0.3690, std::clamp(peak, 0.0, 12.0)},
-        {-1.1239, std::log2(s.depth)},
-        {1.4885, showsInLight ? 1.0 : 0.0},
-        {2.5567, std::clamp(s.leastQuarter, -1.0, 1.2)},
-        {-5.2430, std::clamp(s.ring, 0.0, 1.0)},
-        {-1.1101, std::log2(std::clamp(s.left, 0.02, 3.0))},
+        {-16.8801, 1.0},
+        {3.5916, std::log(s.sureness)},
+        {-0.2325, std::clamp(s.sureness, 0.0, 20.0)},
+        {0.2652, std::clamp(s.rest, -3.0, 10.0)},
+        {-1.0265, std::sqrt(std::clamp(s.disagreement, 0.0, 16.0))},
+        {0.2919, std::clamp(peak, 0.0, 12.0)},
+        {-1.1705, std::log2(s.depth)},
+        {1.2694, showsInLight ? 1.0 : 0.0},
+        {2.9066, std::clamp(s.leastQuarter, -1.0, 1.2)},
+        {-5.2440, std::clamp(s.ring, 0.0, 1.0)},
+        {-1.1148, std::log2(std::clamp(s.left, 0.02, 3.0))},
     }};
     return std::accumulate(terms.begin(), terms.end(), 0.0,
                            [](double sum, const auto &term) { return sum + term.first * term.second; });
