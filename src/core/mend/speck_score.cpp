@@ -1,5 +1,8 @@
 #include "mend/speck_score_p.h"
 
+#include <Eigen/Cholesky>
+#include <Eigen/Core>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -11,65 +14,38 @@ namespace yolk {
 namespace {
 
 /// Least squares of a few terms; the second one is the depth.
-template <size_t N> struct NormalEquations {
-    std::array<std::array<double, N>, N> matrix{};
-    std::array<double, N> right{}, solution{};
+template <int N> struct NormalEquations {
+    using Terms = Eigen::Matrix<double, N, 1>;
+    Eigen::Matrix<double, N, N> matrix = Eigen::Matrix<double, N, N>::Zero();
+    Terms right = Terms::Zero(), solution = Terms::Zero();
     double squares = 0.0, variance = 0.0; ///< of what is explained; of the depth, where weights are right
     int count = 0;
 
-    void add(const std::array<double, N> &terms, double value, double weight)
+    void add(const Terms &terms, double value, double weight)
     {
-        for (size_t i = 0; i < N; ++i) {
-            for (size_t j = 0; j <= i; ++j)
-                matrix[i][j] += weight * terms[i] * terms[j];
-            right[i] += weight * terms[i] * value;
-        }
+        matrix.noalias() += weight * terms * terms.transpose();
+        right += weight * value * terms;
         squares += weight * value * value;
         ++count;
     }
-    /// By Cholesky; false where terms cannot be told from each other.
+    /// False where terms cannot be told from each other.
     bool solve()
     {
-        constexpr double kLeast = 1e-9;
-        std::array<std::array<double, N>, N> low{};
-        for (size_t i = 0; i < N; ++i)
-            for (size_t j = 0; j <= i; ++j) {
-                double sum = matrix[i][j];
-                for (size_t k = 0; k < j; ++k)
-                    sum -= low[i][k] * low[j][k];
-                if (i != j)
-                    low[i][j] = sum / low[j][j];
-                else if (sum > kLeast * matrix[i][i])
-                    low[i][i] = std::sqrt(sum);
-                else
-                    return false;
-            }
-        const auto inverseTimes = [&](std::array<double, N> x) {
-            for (size_t i = 0; i < N; ++i) {
-                for (size_t k = 0; k < i; ++k)
-                    x[i] -= low[i][k] * x[k];
-                x[i] /= low[i][i];
-            }
-            for (size_t i = N; i-- > 0;) {
-                for (size_t k = i + 1; k < N; ++k)
-                    x[i] -= low[k][i] * x[k];
-                x[i] /= low[i][i];
-            }
-            return x;
-        };
-        solution = inverseTimes(right);
-        std::array<double, N> second{};
-        second[1] = 1.0;
-        variance = inverseTimes(second)[1];
+        constexpr double kLeast = 1e-9; // of a term that the others do not say
+        const Eigen::LLT<Eigen::Matrix<double, N, N>> cholesky(matrix);
+        if (cholesky.info() != Eigen::Success)
+            return false;
+        const Terms pivots = cholesky.matrixLLT().diagonal();
+        if ((pivots.array().square() <= kLeast * matrix.diagonal().array()).any())
+            return false;
+        solution = cholesky.solve(right);
+        variance = cholesky.solve(Terms::Unit(1))[1];
         return true;
     }
     /// RMS of what is left, in the deviations that the weights promise.
     double roughness() const
     {
-        double left = squares;
-        for (size_t i = 0; i < N; ++i)
-            left -= solution[i] * right[i];
-        return std::sqrt(std::max(0.0, left) / std::max(1.0, double(count) - double(N)));
+        return std::sqrt(std::max(0.0, squares - solution.dot(right)) / std::max(1.0, double(count - N)));
     }
 };
 
@@ -107,7 +83,7 @@ std::array<double, 3> slopesOf(const cv::Mat &others, const cv::Point &p)
 struct FrameFit {
     bool isKnown = false;
     double depth = 0.0, variance = 0.0, roughness = 0.0;
-    std::array<double, 5> terms{};
+    Eigen::Matrix<double, 5, 1> terms = Eigen::Matrix<double, 5, 1>::Zero();
     double weight() const { return 1.0 / variance; }
 };
 
@@ -132,8 +108,7 @@ FrameFit fitIn(const Against &frame, const cv::Point2d &at, double radius)
     });
     if (normal.count < kLeastPixels)
         return {};
-    for (size_t i = 2; i < 5; ++i)
-        normal.matrix[i][i] += 1.0 / (kSlip * kSlip);
+    normal.matrix.diagonal().tail<3>().array() += 1.0 / (kSlip * kSlip);
     if (!normal.solve())
         return {};
     const double rough = normal.roughness(), scale = std::max(1.0, rough);
@@ -159,7 +134,7 @@ FrameFit fitInLight(const LogLight &light, const cv::Point2d &at, double radius)
     if (!isWhole || normal.count < kLeastPixels || !normal.solve())
         return {};
     const double rough = normal.roughness(), scale = std::max(1.0, rough);
-    return {true, normal.solution[1], normal.variance * scale * scale, rough, {}};
+    return {true, normal.solution[1], normal.variance * scale * scale, rough};
 }
 
 double surenessAt(const std::vector<Against> &frames, const cv::Point2d &at, double radius)
