@@ -34,7 +34,7 @@ struct FoundDust {
 /// Where nothing moved, or one frame alone holds a place, it must stand out by eight deviations, be dark on all four sides
 /// with none of its surroundings darker than the rest, and lie on light that is smooth all round, to a third of its depth.
 /// Shapes:  guides of one size, at least one. Throws ArgumentError, Cancelled. Threads: as OpenCV has it; the same bits.
-/// Memory:  some 40 bytes per pixel of the finest level and frame, beside the guides.
+/// Memory:  some 45 bytes per pixel of the finest level and frame, beside the guides.
 /// Source:  our own; least squares against a known shape. Least odds and deviations: by worlds for work (below 1000).
 std::vector<FoundDust> findDust(std::span<const DustFrame> frames, ExecContext &ctx);
 

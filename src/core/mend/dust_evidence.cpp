@@ -35,18 +35,14 @@ Transform between(const DustFrame &from, const DustFrame &to, int level)
     return to.toFrame.after(from.toFrame.inverted()).scaled(1.0 / (1 << level));
 }
 
-/// The weights of a frame where it saw from far enough beside what `here` saw.
-cv::Mat weightFromBeside(const DustFrame &here, const DustFrame &there, const cv::Mat &weight, int level,
-                         double leastMotion)
+/// The weights of a frame where it saw from far enough beside.
+cv::Mat weightFromBeside(const Against::Other &other, double leastMotion)
 {
-    const Transform toHere = here.toFrame.scaled(1.0 / (1 << level)), way = between(here, there, level);
-    cv::Mat out = weight.clone();
+    cv::Mat out = other.weight->clone();
     for (int y = 0; y < out.rows; ++y)
-        for (int x = 0; x < out.cols; ++x) {
-            const Point from = toHere({x + 0.5, y + 0.5}), to = way(from);
-            if (std::hypot(to.x - from.x, to.y - from.y) < leastMotion)
+        for (int x = 0; x < out.cols; ++x)
+            if (!other.isBeside(x, y, leastMotion))
                 out.at<float>(y, x) = 0.0f;
-        }
     return out;
 }
 
@@ -130,6 +126,12 @@ void toSensor(cv::Mat &values, cv::Mat &weights, const SensorMap &map)
     values.setTo(0.0f, weights <= 0.0f);
 }
 
+bool Against::Other::isBeside(int x, int y, double leastMotion) const
+{
+    const Point from = here({x + 0.5, y + 0.5}), to = there({x + 0.5, y + 0.5});
+    return std::hypot(to.x - from.x, to.y - from.y) >= leastMotion;
+}
+
 std::vector<Against::Ghost> Against::ghostsOf(const cv::Point2d &at) const
 {
     constexpr double kLeastShare = 0.02;
@@ -138,9 +140,10 @@ std::vector<Against::Ghost> Against::ghostsOf(const cv::Point2d &at) const
         const Point there = other.toHere({at.x, at.y});
         const cv::Point2d place(there.x, there.y), onReference = map->at(place);
         const cv::Point pixel(int(std::floor(onReference.x)), int(std::floor(onReference.y)));
-        if (!cv::Rect(0, 0, sum.cols, sum.rows).contains(pixel) || !(sum.at<float>(pixel) > 0.0f))
+        if (!cv::Rect(0, 0, sum.cols, sum.rows).contains(pixel) || !(sum.at<float>(pixel) > 0.0f) ||
+            !other.isBeside(pixel.x, pixel.y, leastMotion))
             continue;
-        const double share = double(other.weight.at<float>(pixel)) / double(sum.at<float>(pixel));
+        const double share = double(other.weight->at<float>(pixel)) / double(sum.at<float>(pixel));
         if (share > kLeastShare)
             out.push_back({place, share});
     }
@@ -151,10 +154,12 @@ std::vector<Against> againstOthers(std::span<const DustFrame> frames, const std:
                                    const std::vector<SensorMap> &maps, int level, double leastMotion, ExecContext &ctx)
 {
     const cv::Size size = lights.front().stops.size();
-    const float slip = float(kSlip / (1 << level));
+    const double scale = 1.0 / (1 << level);
+    const float slip = float(kSlip * scale);
     std::vector<Against> out;
     for (size_t f = 0; f < frames.size(); ++f) {
         Against own;
+        own.leastMotion = leastMotion;
         cv::Mat stops(size, CV_32F, cv::Scalar(0)), squares = stops.clone();
         cv::Mat count = stops.clone(), known;
         own.sum = stops.clone();
@@ -162,14 +167,16 @@ std::vector<Against> againstOthers(std::span<const DustFrame> frames, const std:
             if (g == f)
                 continue;
             ctx.throwIfStopped();
-            cv::Mat weight = weightFromBeside(frames[f], frames[g], lights[g].weight, level, leastMotion);
+            const Against::Other &other = own.from.emplace_back(
+                Against::Other{between(frames[g], frames[f], level), frames[f].toFrame.scaled(scale),
+                               frames[g].toFrame.scaled(scale), &lights[g].weight});
+            const cv::Mat weight = weightFromBeside(other, leastMotion);
             const cv::Mat value = lights[g].stops.mul(weight);
             stops += value;
             squares += value.mul(lights[g].stops);
             own.sum += weight;
             cv::threshold(weight, known, 0.0, 1.0, cv::THRESH_BINARY);
             count += known;
-            own.from.push_back({between(frames[g], frames[f], level), std::move(weight)});
         }
         cv::Mat residual(size, CV_32F, cv::Scalar(0)), weight = residual.clone();
         own.others = cv::Mat(size, CV_32F);

@@ -39,16 +39,19 @@ struct Against {
     std::vector<Ghost> ghostsOf(const cv::Point2d &at) const;
 
     struct Other {
-        Transform toHere; ///< from its sensor to where this frame shows the same
-        cv::Mat weight;   ///< on the reference
+        Transform toHere;      ///< from its sensor to where this frame shows the same
+        Transform here, there; ///< from the reference to both sensors
+        const cv::Mat *weight; ///< on the reference
+        bool isBeside(int x, int y, double leastMotion) const;
     };
     std::vector<Other> from;
     cv::Mat sum;                    ///< of the others' weights, on the reference
-    const SensorMap *map = nullptr; ///< must outlive this
+    const SensorMap *map = nullptr; ///< must outlive this, as the weights must
+    double leastMotion = 0.0;
 };
 
 /// At each place a frame is held against those that saw it from at least `leastMotion` pixels beside: what lies nearer would
-/// show the same dust. `lights` and `maps` are of the frames at that level; `maps` must outlive what is returned.
+/// show the same dust. `lights` and `maps` are of the frames at that level; both must outlive what is returned.
 std::vector<Against> againstOthers(std::span<const DustFrame> frames, const std::vector<LogLight> &lights,
                                    const std::vector<SensorMap> &maps, int level, double leastMotion, ExecContext &ctx);
 
