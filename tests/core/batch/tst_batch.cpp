@@ -250,10 +250,12 @@ private Q_SLOTS:
         first.start(QStringLiteral(YOLK_CLI), batch({"--resume"}));
         second.start(QStringLiteral(YOLK_CLI), batch({"--resume"}));
         QVERIFY(first.waitForStarted() && second.waitForStarted());
-        QTest::qWait(500);
-        first.kill(); // in the middle
-        first.waitForFinished();
-        QVERIFY(second.waitForFinished(120000));
+        // In the middle: as soon as a set is done.
+        const QDir marks(out(".yolk-batch"));
+        QTRY_VERIFY_WITH_TIMEOUT(!marks.entryList({"*.done"}, QDir::Files).isEmpty(), 120000);
+        first.kill();
+        QTRY_COMPARE_WITH_TIMEOUT(first.state(), QProcess::NotRunning, 120000);
+        QTRY_COMPARE_WITH_TIMEOUT(second.state(), QProcess::NotRunning, 120000); // it may have ended already
         std::map<int, int> counts;
         countJobs(first.readAllStandardOutput(), counts);
         countJobs(second.readAllStandardOutput(), counts);
