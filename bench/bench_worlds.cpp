@@ -30,7 +30,7 @@ double shareOf(const std::vector<double> &values, double most)
 
 void addFigures(Report &report, const std::vector<Seen> &all)
 {
-    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, borders, overThree;
+    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, borders, bordersTold, overThree;
     double fittedPlain = 0.0, worse = 0.0, leftOut = 0.0, missed = 0.0, lies = 0.0, liesFound = 0.0;
     for (const auto &[world, v] : all) {
         const bool absent = world.marks == Marks::Absent;
@@ -49,7 +49,7 @@ void addFigures(Report &report, const std::vector<Seen> &all)
         }
         leftOut += v.leftOut;
         if (v.borders)
-            borders.push_back(*v.borders);
+            borders.push_back(*v.borders), bordersTold.push_back(*v.bordersTold);
         if (v.overThree)
             overThree.push_back(*v.overThree);
         (absent ? absentLoss : loss).push_back(v.loss);
@@ -76,6 +76,7 @@ void addFigures(Report &report, const std::vector<Seen> &all)
     report.add("worlds.loss_over_1_db", 1.0 - shareOf(loss, 1.0), "share of the worlds");
     report.add("worlds.borders_ciede2000_p95", at(borders, 0.95), "flicker and differing white balance, at most 1");
     report.add("worlds.borders_ciede2000_median", at(borders, 0.5), "the same");
+    report.add("worlds.borders_told_ciede2000_p95", at(bordersTold, 0.95), "of the merge told the truth");
     report.add("worlds.more_frames_db_min", overThree.empty() ? 0.0 : percentile(overThree, 0.0),
                "seven and more hand-held frames over three of them, at least 0");
     report.add("worlds.more_frames_db_median", at(overThree, 0.5), "the same");
@@ -107,7 +108,9 @@ void benchWorlds(Report &report, const std::string &folder)
                              : "",
                 v.exposureError, v.score, v.loss, v.lights,
                 v.leftOut ? (", " + std::to_string(v.leftOut) + " left out").c_str() : "",
-                v.borders ? (", borders " + std::to_string(*v.borders)).c_str() : "",
+                v.borders
+                    ? (", borders " + std::to_string(*v.borders) + ", told " + std::to_string(*v.bordersTold)).c_str()
+                    : "",
                 v.overThree ? (", over three " + std::to_string(*v.overThree)).c_str() : "", v.seconds);
             std::fflush(stdout);
         }

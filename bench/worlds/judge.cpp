@@ -298,6 +298,7 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     if (world.flicker > 0.0 || world.whiteDiffers) {
         ExecContext third = ctx.child({});
         out.borders = bordersOff(*mergedOf(RenderPlan(sources, measured, recipe), 1, third), got, seen, mask);
+        out.bordersTold = bordersOff(*mergedOf(RenderPlan(again, told, fixed), 1, third), best, seen, mask);
     }
     if (world.isHandHeld() && sources.frames.size() >= 7) {
         Sources three{{}, std::make_shared<StageCache>(size_t(2) << 30)};

@@ -20,7 +20,8 @@ struct Verdict {
     /// CIEDE2000 that the mean of a flat patch is off against its neighbour from another frame, the 95th of all pairs; of
     /// worlds whose lamps flicker or whose white balances differ.
     std::optional<double> borders;
-    std::optional<double> overThree; ///< dB that seven and more hand-held frames gain over three of them
+    std::optional<double> bordersTold; ///< the same of the merge told the truth: what noise and alignment leave
+    std::optional<double> overThree;   ///< dB that seven and more hand-held frames gain over three of them
 };
 
 Verdict judge(const World &world, const std::string &folder, ExecContext &ctx);

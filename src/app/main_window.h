@@ -174,7 +174,7 @@ private:
     HoldKeys *heldKeys_;
     MessageStrip *messages_;
     OfferStrip *offers_, *waiting_;
-    bool saidOutdated_ = false;
+    std::optional<Handed> saidOutdated_;
     EffectStrip *effects_;
     VersionsStrip *versionsStrip_;
     QWidget *column_;

@@ -59,7 +59,8 @@ void MainWindow::connectParts()
     connect(framesPanel_, &FramesPanel::addAsked, this, [this] { add(askForFrames()); });
     connect(mergePanel_, &MergePanel::saveAsked, this, &MainWindow::askAndSaveRadiance);
     connect(exportPanel_, &ExportPanel::exportAsked, this, &MainWindow::askAndExport);
-    connect(document_->handOver(), &HandOver::changed, this, &MainWindow::offerToRenew);
+    for (const Handed what : {Handed::Picture, Handed::Light})
+        connect(document_->handOver(what), &HandOver::changed, this, &MainWindow::offerToRenew);
     connect(exportPanel_, &ExportPanel::presetsAsked, this, &MainWindow::exportTicked);
     connect(exportPanel_, &ExportPanel::presetToKeepAsked, this, &MainWindow::askAndKeepExportPreset);
     connect(exportPanel_, &ExportPanel::profileAsked, this, &MainWindow::askForExportProfile);

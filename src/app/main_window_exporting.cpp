@@ -168,16 +168,24 @@ void MainWindow::askAndSaveRadiance()
 
 void MainWindow::offerToRenew()
 {
-    HandOver *hand = document_->handOver();
-    const bool isOutdated = hand->isOutdated();
-    if (isOutdated == saidOutdated_)
+    std::optional<Handed> outdated;
+    for (const Handed what : {Handed::Picture, Handed::Light}) // the light last: what came later stands on it
+        if (document_->handOver(what)->isOutdated())
+            outdated = what;
+    if (outdated == saidOutdated_)
         return;
-    saidOutdated_ = isOutdated;
-    if (!isOutdated)
+    saidOutdated_ = outdated;
+    if (!outdated)
         return offers_->withdraw();
-    offers_->offer(tr("The picture is %1 as it came back: what you change now is not seen.").arg(hand->file()),
-                   {{tr("Renew"), tr("Hands the picture over once more, as it is now."), [hand] { hand->start(); }},
-                    {tr("Remove"), tr("Shows the picture of the settings again."), [hand] { hand->remove(); }}},
+    HandOver *hand = document_->handOver(*outdated);
+    const bool isPicture = *outdated == Handed::Picture;
+    offers_->offer((isPicture ? tr("The picture is %1 as it came back: what you change now is not seen.")
+                              : tr("The light is %1 as it came back: what you change before tone is not seen."))
+                       .arg(hand->file()),
+                   {{tr("Renew"), tr("Hands it over once more, as it is now."), [hand] { hand->start(); }},
+                    {tr("Remove"),
+                     isPicture ? tr("Shows the picture of the settings again.") : tr("Shows the merged light again."),
+                     [hand] { hand->remove(); }}},
                    tr("Leave it"));
 }
 

@@ -3,7 +3,6 @@
 
 #include "canvas/canvas.h"
 #include "document/demo_sets.h"
-#include "document/hand_over.h"
 #include "hold_keys.h"
 #include "keys_list.h"
 #include "lightscale/light_scale.h"
@@ -11,6 +10,7 @@
 #include "status_line.h"
 #include "steps/areas_panel.h"
 #include "steps/colour_panel.h"
+#include "steps/export_panel.h"
 #include "steps/frames_panel.h"
 #include "steps/geometry_panel.h"
 #include "steps/hues_group.h"
@@ -70,7 +70,13 @@ void MainWindow::makeMenus()
     needSet_ << addCommand(file, tr("&Hand over"), QKeySequence(tr("Ctrl+Shift+H")),
                            tr("Runs another program on the picture; its command stands in the Export step."), [this] {
                                goTo(Step::Export);
-                               document_->handOver()->start();
+                               exportPanel_->handOverAs(Handed::Picture);
+                           });
+    needSet_ << addCommand(file, tr("Hand over the &light"), QKeySequence(tr("Ctrl+Alt+H")),
+                           tr("Runs another program on the light before tone; its command stands in the Export step."),
+                           [this] {
+                               goTo(Step::Export);
+                               exportPanel_->handOverAs(Handed::Light);
                            });
     needSet_ << addCommand(file, tr("Save &radiance…"), QKeySequence(tr("Ctrl+Shift+E")),
                            tr("Writes the merged light."), [this] { askAndSaveRadiance(); });

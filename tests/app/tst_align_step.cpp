@@ -1,6 +1,7 @@
 // Alignment through the real window: the switch, the motions, the edges, the crop, and a frame that cannot be aligned.
 #include "canvas/canvas.h"
 #include "canvas/inspection_caption.h"
+#include "io/radiance_file.h"
 #include "main_window.h"
 #include "steps/align_group.h"
 #include "steps/inspect_group.h"

@@ -282,6 +282,57 @@ private Q_SLOTS:
         QVERIFY(!document().handOver()->isBack());
     }
 
+    void lightThroughAnotherProgramAndBack()
+    {
+        panel().handed()->setIndex(1);
+        Q_EMIT panel().handed()->chosen(1);
+        QVERIFY(panel().command()->text().isEmpty()); // each has its own
+        QVERIFY(!panel().handOver()->isEnabled());
+        panel().command()->setText(QStringLiteral(YOLK_STANDIN) + " {file}");
+        const QColor before = corner(), centre = middle();
+        QSignalSpy histogram(&document(), &Document::histogramChanged);
+        panel().handOver()->click();
+        HandOver *hand = document().handOver(Handed::Light);
+        QTRY_VERIFY_WITH_TIMEOUT(hand->isBack(), 60000);
+        QTRY_VERIFY_WITH_TIMEOUT(histogram.count() > 0, 20000); // the light scale shows what came back
+        QVERIFY(hand->file().endsWith(".exr") && panel().returnedNote().contains("The light is"));
+        QTRY_VERIFY_WITH_TIMEOUT(corner().lightness() > 250 && before.lightness() < 250, 20000); // it glows
+        QVERIFY(!document().handOver()->isBack());
+        constexpr int kByGlow = 12; // tone answers to the border
+        QVERIFY2(std::abs(middle().lightness() - centre.lightness()) <= kByGlow,
+                 qPrintable(QString("%1 %2").arg(middle().lightness()).arg(centre.lightness())));
+        // Tone acts on it and nothing is outdated; what was before it is not seen, and that is said.
+        Recipe next = document().recipe();
+        next.tone.exposure -= 2.0;
+        document().setRecipe(next, "exposure");
+        QTRY_VERIFY_WITH_TIMEOUT(middle().lightness() < centre.lightness() - 20, 20000);
+        QVERIFY(!hand->isOutdated());
+        next.align.mode = next.align.mode == AlignMode::Off ? AlignMode::On : AlignMode::Off;
+        document().setRecipe(next, "align");
+        QVERIFY(hand->isOutdated());
+        QVERIFY(window_->offers()->text().contains("before tone is not seen"));
+        document().undo();
+        QVERIFY(!hand->isOutdated());
+        panel().removeReturned()->click();
+        QTRY_VERIFY_WITH_TIMEOUT(corner().lightness() < 250, 20000);
+        document().undo();
+        QVERIFY(hand->isBack());
+        hand->remove();
+        // A program that leaves a picture of codes: it is said, and nothing changes.
+        panel().command()->setText(QStringLiteral("cp %1 {file}").arg(at("codes.tif")));
+        QSignalSpy kept(&document(), &Document::kept);
+        choose("export.format", int(PictureFormat::Tiff));
+        document().exportPicture(at("codes.tif"));
+        QTRY_COMPARE_WITH_TIMEOUT(kept.count(), 1, 60000);
+        panel().handOver()->click();
+        QTRY_VERIFY2_WITH_TIMEOUT(window_->messages()->text().contains("not as light"),
+                                  qPrintable(window_->messages()->text()), 60000);
+        QVERIFY(!hand->isBack());
+        panel().handed()->setIndex(0);
+        Q_EMIT panel().handed()->chosen(0);
+        QVERIFY(panel().command()->text().contains("no-such-program"));
+    }
+
     void aWindowForAnotherProgram()
     {
         // The real program: "Done" writes the file and ends it with 0.

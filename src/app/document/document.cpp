@@ -36,8 +36,10 @@ Document::Document(QObject *parent)
     areas_ = new Areas(this);
     mends_ = new Mends(this);
     dust_ = new Dust(this);
-    handOver_ = new HandOver(this);
-    connect(handOver_, &HandOver::failed, this, &Document::failed);
+    for (const Handed what : {Handed::Picture, Handed::Light}) {
+        handOvers_[size_t(what)] = new HandOver(this, what);
+        connect(handOver(what), &HandOver::failed, this, &Document::failed);
+    }
     lanes_ = {&exportLane_, &openLane_, &mergeLane_, &viewLane_, &compareLane_, dust_->lane()};
     connect(areas_, &Areas::lookChanged, this, &Document::renderView);
     connect(areas_, &Areas::failed, this, &Document::failed);
@@ -181,7 +183,8 @@ void Document::recipeIsNew()
     // Where the frames lie and how they count.
     const bool framesChanged = !areSameUpTo(Stage::Align, now, mergedRecipe_) || now.frames != mergedRecipe_.frames;
     const bool cropChanged = !areSameAt(Stage::Geometry, now, mergedRecipe_);
-    const bool whiteChanged = !areSameAt(Stage::Scene, now, mergedRecipe_);
+    const bool lightChanged =
+        !areSameAt(Stage::Mend, now, mergedRecipe_) || !areSameAt(Stage::Scene, now, mergedRecipe_);
     if (cropChanged) { // pictures of versions lie as the picture does
         versionLane_.discard();
         versionPictures_.clear();
@@ -189,6 +192,7 @@ void Document::recipeIsNew()
     if (framesChanged || cropChanged) {
         mergedRecipe_.geometry = now.geometry;
         mergedRecipe_.lens.straightens = now.lens.straightens;
+        mergedRecipe_.returned = now.returned;
         if (framesChanged) {
             arrange();
             Q_EMIT bracketChanged();
@@ -204,7 +208,9 @@ void Document::recipeIsNew()
         onceShown_ = nullptr; // another merge follows
         discardViews();
         startMerge();
-    } else if (whiteChanged) {
+    } else if (lightChanged) {
+        mergedRecipe_.mend = now.mend;
+        mergedRecipe_.returnedLight = now.returnedLight;
         mergedRecipe_.white = now.white;
         mergedRecipe_.lamp = now.lamp;
         mergedRecipe_.lens = now.lens;
@@ -347,20 +353,23 @@ QString Document::proposedPath(const QString &suffix) const
 
 void Document::saveRadiance(const QString &path)
 {
-    writeFile(
-        tr("Saving %1"), path,
-        [sources = sources_, settings = recipe(), measured = *measured_](const std::string &file, ExecContext &ctx) {
-            const RadianceReport report = yolk::exportRadiance(sources, settings, measured, file, ctx);
-            return report.negatives > 0   ? tr("negative values of %1 pixels set to 0").arg(report.negatives)
-                   : report.tooBright > 0 ? tr("%1 values too bright for 16 bits became 65504").arg(report.tooBright)
-                                          : QString();
-        },
-        [this, info = QFileInfo(path), of = folder()] { // work can go on from it when the frames are deleted
-            if (info.absolutePath() != of || of != folder())
-                return;
-            kept_.radiance = info.fileName().toStdString();
-            changed();
-        });
+    saveRadianceOf(path, recipe(), [this, info = QFileInfo(path), of = folder()] {
+        if (info.absolutePath() != of || of != folder())
+            return;
+        kept_.radiance = info.fileName().toStdString(); // work can go on from it when the frames are deleted
+        changed();
+    });
+}
+
+void Document::saveRadianceOf(const QString &path, const Recipe &recipe, const std::function<void()> &written)
+{
+    const auto write = [sources = sources_, recipe, measured = *measured_](const std::string &file, ExecContext &ctx) {
+        const RadianceReport report = yolk::exportRadiance(sources, recipe, measured, file, ctx);
+        return report.negatives > 0   ? tr("negative values of %1 pixels set to 0").arg(report.negatives)
+               : report.tooBright > 0 ? tr("%1 values too bright for 16 bits became 65504").arg(report.tooBright)
+                                      : QString();
+    };
+    writeFile(tr("Saving %1"), path, write, written);
 }
 
 void Document::writeFile(const QString &title, const QString &path, const WriteFile &write,

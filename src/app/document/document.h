@@ -294,8 +294,10 @@ public:
     /// Where a file of such settings goes, in a folder or beside the frames: its pattern filled in, and its suffix.
     /// Throws ArgumentError (a field that there is not).
     QString pathFor(const ExportSettings &settings, const QString &folder = {}) const;
-    HandOver *handOver() const { return handOver_; }
+    /// The way of the finished picture, or of its light, through another program.
+    HandOver *handOver(Handed what = Handed::Picture) const { return handOvers_[size_t(what)]; }
     void saveRadiance(const QString &path);
+    void saveRadianceOf(const QString &path, const Recipe &recipe, const std::function<void()> &written);
     /// In the folder of the frames, by the name of the reference frame with `suffix`.
     QString proposedPath(const QString &suffix) const;
     /// Holds the picture against any picture file, as it stands there, laid over ours.
@@ -425,7 +427,7 @@ private:
     Areas *areas_ = nullptr;
     Mends *mends_ = nullptr;
     Dust *dust_ = nullptr;
-    HandOver *handOver_ = nullptr;
+    std::array<HandOver *, 2> handOvers_{}; ///< in the order of Handed
     mutable std::optional<std::pair<TargetProfile, std::shared_ptr<const MonitorTransform>>>
         proof_; // and of which monitor
     Comparison *comparison_;

@@ -254,7 +254,7 @@ ViewJob Document::jobFor(const ViewSource &source)
         break;
     case ViewSource::Kind::PlainMerge:
         job.recipe.tone = {.method = ToneMethod::Plain, .exposure = automatic_.exposure};
-        job.recipe.returned = {};
+        job.recipe.returned = job.recipe.returnedLight = {};
         break;
     case ViewSource::Kind::Opening:
         showOther(history_.opening());
@@ -262,6 +262,7 @@ ViewJob Document::jobFor(const ViewSource &source)
     case ViewSource::Kind::Unmended: {
         Recipe unmended = recipe();
         unmended.mend = {};
+        unmended.returnedLight = {};
         showOther(unmended);
         break;
     }

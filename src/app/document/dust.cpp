@@ -47,7 +47,6 @@ Dust::Dust(Document *document) : QObject(document), document_(document), lane_(L
     connect(document, &Document::setChanged, this, [this] {
         lane_.discard();
         proposed_.clear();
-        wasLooked_ = false;
         seen_ = taken();
         proposeKnown();
         Q_EMIT changed();
@@ -84,7 +83,6 @@ void Dust::look()
             for (const FoundDust &found : *outcome.result)
                 if (!holds(taken(), found.spot))
                     proposed_.push_back(found.spot);
-            wasLooked_ = true;
             isFromOther_ = false;
             if (proposed_.empty())
                 Q_EMIT document_->remarked(taken().empty() ? tr("No dust was found.") : tr("No more dust was found."));

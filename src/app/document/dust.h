@@ -23,7 +23,6 @@ public:
 
     const SharedList<DustSpot> &taken() const;
     const std::vector<DustSpot> &proposed() const { return proposed_; } ///< those that are not taken yet
-    bool wasLooked() const { return wasLooked_; }                       ///< at these frames
     bool isLooking() const { return lane_.busy(); }
     Lane *lane() { return &lane_; }
 
@@ -33,7 +32,7 @@ public:
     void refuse(size_t proposal); ///< it is no dust
     void refuseAll();
     void set(size_t index, DustSpot spot, const QString &what, const QString &gesture = {});
-    void remove(size_t index); ///< of those taken
+    void remove(size_t index);                           ///< of those taken
     bool isFromOtherSet() const { return isFromOther_; } ///< what is proposed was taken in another set
 
 Q_SIGNALS:
@@ -49,7 +48,8 @@ private:
         int width, height;
         std::vector<DustSpot> spots;
     };
-    std::optional<Known> here() const; ///< of the set that is open, without spots; empty: it does not say its camera or day
+    std::optional<Known>
+    here() const; ///< of the set that is open, without spots; empty: it does not say its camera or day
     void remember();
     void proposeKnown();
 
@@ -58,7 +58,7 @@ private:
     SharedList<DustSpot> seen_;
     std::vector<DustSpot> proposed_;
     std::vector<Known> known_;
-    bool wasLooked_ = false, isFromOther_ = false;
+    bool isFromOther_ = false;
 };
 
 } // namespace yolk::app

@@ -12,7 +12,10 @@
 namespace yolk::app {
 namespace {
 
-const QString kCommand = QStringLiteral("handOver/command");
+QString commandKey(Handed what)
+{
+    return what == Handed::Picture ? QStringLiteral("handOver/command") : QStringLiteral("handOver/lightCommand");
+}
 
 std::string pathText(const QString &path)
 {
@@ -21,8 +24,8 @@ std::string pathText(const QString &path)
 
 } // namespace
 
-HandOver::HandOver(Document *document)
-    : QObject(document), document_(document), lane_(Lane::Policy::CancelRunning, this)
+HandOver::HandOver(Document *document, Handed what)
+    : QObject(document), document_(document), what_(what), lane_(Lane::Policy::CancelRunning, this)
 {
     constexpr int kSettled = 400; // milliseconds without a change: programs write in pieces
     soon_.setSingleShot(true);
@@ -30,13 +33,9 @@ HandOver::HandOver(Document *document)
     connect(&soon_, &QTimer::timeout, this, &HandOver::look);
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] { soon_.start(); });
     connect(document, &Document::setChanged, this, [this] {
+        forget();
         file_.clear();
-        seenId_.clear();
-        isBack_ = false;
         handed_.reset();
-        lane_.discard();
-        if (!watcher_.files().isEmpty())
-            watcher_.removePaths(watcher_.files());
         Q_EMIT changed();
     });
     connect(document, &Document::recipeChanged, this, &HandOver::changed);
@@ -48,30 +47,45 @@ HandOver::~HandOver()
         process_->disconnect(this); // it goes on without us
 }
 
-QString HandOver::command()
+/// What is on its way is not waited for any more.
+void HandOver::forget()
 {
-    return QSettings().value(kCommand).toString();
+    seenId_.clear();
+    isBack_ = false;
+    soon_.stop();
+    lane_.discard();
+    if (!watcher_.files().isEmpty())
+        watcher_.removePaths(watcher_.files());
+}
+
+QString HandOver::command() const
+{
+    return QSettings().value(commandKey(what_)).toString();
 }
 
 void HandOver::setCommand(const QString &command)
 {
-    QSettings().setValue(kCommand, command);
+    QSettings().setValue(commandKey(what_), command);
+}
+
+const ReturnedPicture &HandOver::returned() const
+{
+    return document_->recipe().*returnedIn(what_);
 }
 
 bool HandOver::isBack() const
 {
-    return document_->isOpen() && isReturned(document_->recipe());
+    return document_->isOpen() && returned().isThere();
 }
 
 bool HandOver::isOutdated() const
 {
-    return document_->isOpen() && yolk::isOutdated(document_->recipe());
+    return document_->isOpen() && yolk::isOutdated(document_->recipe(), what_);
 }
 
 QString HandOver::file() const
 {
-    return isBack() ? QFileInfo(QString::fromStdString(document_->recipe().returned.file)).fileName()
-                    : QFileInfo(file_).fileName();
+    return isBack() ? QFileInfo(QString::fromStdString(returned().file)).fileName() : QFileInfo(file_).fileName();
 }
 
 void HandOver::start()
@@ -79,33 +93,26 @@ void HandOver::start()
     if (!document_->isOpen())
         return;
     if (QProcess::splitCommand(command()).isEmpty()) {
-        Q_EMIT failed(
-            tr("Say first which program the picture is handed to: its command, with {file} for the picture."));
+        Q_EMIT failed(tr("Say first which program it is handed to: its command, with {file} for the file."));
         return;
     }
-    Recipe recipe = document_->recipe();
-    recipe.returned = {};
-    handed_ = recipe;
-    seenId_.clear();
-    isBack_ = false;
-    soon_.stop(); // what came before is over
-    lane_.discard();
-    if (!watcher_.files().isEmpty())
-        watcher_.removePaths(watcher_.files());
-    file_ = document_->proposedPath(tr("-handed.tif"));
+    handed_ = document_->recipe();
+    *handed_.*returnedIn(what_) = {};
+    forget(); // what came before is over
+    const bool isPicture = what_ == Handed::Picture;
+    file_ = document_->proposedPath(isPicture ? tr("-handed.tif") : tr("-handed.exr"));
     if (!QFileInfo(QFileInfo(file_).absolutePath()).isWritable())
         file_ = QDir::temp().filePath(QFileInfo(file_).fileName());
     // What came back before stays: a step of undo may lead there.
     const QFileInfo first(file_);
     for (int number = 2; QFileInfo::exists(file_); ++number)
-        file_ = first.dir().filePath(QStringLiteral("%1 %2.tif").arg(first.completeBaseName()).arg(number));
-    ExportSettings &output = recipe.output; // all that a further program can use
-    output.format = PictureFormat::Tiff;
-    output.depth = FileDepth::Sixteen;
-    output.light = ExportLight::Standard;
-    output.sizeBy = SizeBy::Full;
-    output.sharpening = OutputSharpening::Off;
-    document_->exportRecipe(file_, recipe, [this] { run(); });
+        file_ = first.dir().filePath(
+            QStringLiteral("%1 %2.%3").arg(first.completeBaseName()).arg(number).arg(first.suffix()));
+    const Recipe written = toHandOver(*handed_, what_);
+    if (isPicture)
+        document_->exportRecipe(file_, written, [this] { run(); });
+    else
+        document_->saveRadianceOf(file_, written, [this] { run(); });
     Q_EMIT changed();
 }
 
@@ -133,7 +140,7 @@ void HandOver::begin()
     const QString program = words.takeFirst();
     connect(process_.get(), &QProcess::errorOccurred, this, [this, program](QProcess::ProcessError error) {
         if (error == QProcess::FailedToStart)
-            Q_EMIT failed(tr("%1 cannot be started; the picture lies in %2.").arg(program, file_));
+            Q_EMIT failed(tr("%1 cannot be started; what was handed over lies in %2.").arg(program, file_));
     });
     connect(process_.get(), &QProcess::finished, this, [this, program](int code) {
         if (code != 0)
@@ -152,8 +159,8 @@ void HandOver::look()
     if (!watcher_.files().contains(file_) && QFileInfo::exists(file_))
         watcher_.addPath(file_); // it was replaced by a new file
     auto work = [file = pathText(file_), handed = *handed_, sources = document_->sources(),
-                 measured = document_->measured()](ExecContext &) {
-        return returnedAs(file, handed, RenderPlan(sources, measured, handed));
+                 measured = document_->measured(), what = what_](ExecContext &) {
+        return returnedAs(file, handed, RenderPlan(sources, measured, handed), what);
     };
     lane_.start<ReturnedPicture>({}, work, [this](Outcome<ReturnedPicture> outcome) {
         if (outcome.result)
@@ -169,10 +176,11 @@ void HandOver::take(const ReturnedPicture &returned)
     if (!document_->isOpen() || seenId_.empty() || returned.id == seenId_)
         return;
     Recipe next = document_->recipe();
-    next.returned = returned;
+    next.*returnedIn(what_) = returned;
     isBack_ = true;
     seenId_ = returned.id;
-    document_->setRecipe(std::move(next), tr("picture that came back"));
+    document_->setRecipe(std::move(next),
+                         what_ == Handed::Picture ? tr("picture that came back") : tr("light that came back"));
 }
 
 void HandOver::remove()
@@ -180,7 +188,7 @@ void HandOver::remove()
     if (!isBack())
         return;
     Recipe next = document_->recipe();
-    next.returned = {};
+    next.*returnedIn(what_) = {};
     document_->setRecipe(std::move(next), tr("without what came back"));
 }
 

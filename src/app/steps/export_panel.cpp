@@ -30,7 +30,13 @@ ExportPanel::ExportPanel(Document *document, ExportShelf *shelf, QWidget *parent
       screenLights_(new QCheckBox(tr("Show what a screen cuts"), this)),
       screenStops_(new ValueSlider(
           {tr("Screen"), tr("How far over white a screen can go, in stops"), tr("EV"), 0.0, 6.0, 0.0, 0.1, 1}, this)),
-      presets_(new QListWidget(this)), written_(new WrittenList(this)), command_(new QLineEdit(this))
+      presets_(new QListWidget(this)), written_(new WrittenList(this)),
+      handed_(new ChoiceRow(
+          tr("What is handed over"),
+          {{tr("Picture"), tr("The finished picture, as 16-bit TIFF; what comes back stands for it.")},
+           {tr("Light"), tr("The light before tone, as OpenEXR; tone and colour act on what comes back.")}},
+          this)),
+      command_(new QLineEdit(this))
 {
     makePicture();
     makeHandOver();
@@ -42,7 +48,8 @@ ExportPanel::ExportPanel(Document *document, ExportShelf *shelf, QWidget *parent
         written_->add(path, remark);
         writtenGroup_->show();
     });
-    connect(document->handOver(), &HandOver::changed, this, &ExportPanel::refresh);
+    for (const Handed what : {Handed::Picture, Handed::Light})
+        connect(document->handOver(what), &HandOver::changed, this, &ExportPanel::refreshHandOver);
     connect(shelf, &ExportShelf::changed, this, &ExportPanel::refreshPresets);
     refreshPresets();
     refresh();
@@ -212,27 +219,63 @@ void ExportPanel::keepPreset(const QString &name, const QString &folder)
 void ExportPanel::makeHandOver()
 {
     auto *group = new FoldGroup(tr("Another program"), this);
-    HandOver *hand = document_->handOver();
+    handed_->setIndex(0);
     makeField(command_);
-    command_->setText(HandOver::command());
+    command_->setText(hand()->command());
     command_->setPlaceholderText(tr("program {file}"));
     command_->setAccessibleName(tr("Command"));
-    command_->setToolTip(tr("What is run on the picture as 16-bit TIFF; {file} stands for its path."));
+    command_->setToolTip(tr("What is run on the file; {file} stands for its path."));
     returnedNote_->setWordWrap(true);
-    handOver_->setToolTip(tr("Writes the picture beside the frames and runs the command on it. What that leaves in the "
-                             "file then stands for the picture. Ctrl+Shift+H"));
-    removeReturned_->setToolTip(tr("Shows the picture of the settings again."));
+    removeReturned_->setToolTip(tr("Shows again what the settings make."));
+    group->add(handed_);
     group->add(command_);
     group->add(returnedNote_);
     group->add(handOver_);
     group->add(removeReturned_);
     add(group);
     connect(command_, &QLineEdit::textChanged, this, [this](const QString &text) {
-        HandOver::setCommand(text);
-        refresh();
+        hand()->setCommand(text);
+        refreshHandOver();
     });
-    connect(handOver_, &QPushButton::clicked, hand, &HandOver::start);
-    connect(removeReturned_, &QPushButton::clicked, hand, &HandOver::remove);
+    connect(handed_, &ChoiceRow::chosen, this, [this] {
+        command_->setText(hand()->command());
+        refreshHandOver();
+    });
+    connect(handOver_, &QPushButton::clicked, this, [this] { hand()->start(); });
+    connect(removeReturned_, &QPushButton::clicked, this, [this] { hand()->remove(); });
+}
+
+HandOver *ExportPanel::hand() const
+{
+    return document_->handOver(Handed(handed_->index()));
+}
+
+void ExportPanel::handOverAs(Handed what)
+{
+    handed_->setIndex(int(what));
+    Q_EMIT handed_->chosen(int(what));
+    hand()->start();
+}
+
+void ExportPanel::refreshHandOver()
+{
+    const HandOver *hand = this->hand();
+    const bool isPicture = Handed(handed_->index()) == Handed::Picture;
+    handOver_->setText(hand->isBack() ? tr("Renew") : tr("Hand over"));
+    handOver_->setToolTip(isPicture ? tr("Writes the picture beside the frames and runs the command on it. What that "
+                                         "leaves in the file then stands for the picture. Ctrl+Shift+H")
+                                    : tr("Writes the light before tone beside the frames and runs the command on it. "
+                                         "What that leaves in the file then stands for the merge. Ctrl+Alt+H"));
+    handOver_->setEnabled(document_->isOpen() && !command_->text().trimmed().isEmpty());
+    removeReturned_->setVisible(hand->isBack());
+    returnedNote_->setVisible(hand->isBack() || hand->isUnderWay());
+    const QString is = (isPicture ? tr("The picture is %1 as it came back.") : tr("The light is %1 as it came back."))
+                           .arg(hand->file());
+    returnedNote_->setText(hand->isOutdated()
+                               ? is + QLatin1Char(' ') +
+                                     tr("Settings that were changed since are not seen: renew it, or remove it.")
+                           : hand->isBack() ? is
+                                            : tr("Waiting for %1 to change.").arg(hand->file()));
 }
 
 void ExportPanel::makeRadiance()
@@ -286,18 +329,7 @@ void ExportPanel::refresh()
           std::pair{"export.caption", &ExportSettings::caption}, std::pair{"export.name", &ExportSettings::name}})
         if (QLineEdit *edit = texts_.value(QString::fromLatin1(key)); edit && !edit->hasFocus())
             edit->setText(QString::fromStdString(settings.*member));
-    const HandOver *hand = document_->handOver();
-    handOver_->setText(hand->isBack() ? tr("Renew") : tr("Hand over"));
-    handOver_->setEnabled(isOpen && !command_->text().trimmed().isEmpty());
-    removeReturned_->setVisible(hand->isBack());
-    returnedNote_->setVisible(hand->isBack() || hand->isUnderWay());
-    returnedNote_->setText(
-        hand->isOutdated()
-            ? tr("The picture is %1 as it came back. Settings that were changed since are not seen: renew "
-                 "it, or remove it.")
-                  .arg(hand->file())
-        : hand->isBack() ? tr("The picture is %1 as it came back.").arg(hand->file())
-                         : tr("Waiting for %1 to change.").arg(hand->file()));
+    refreshHandOver();
     if (!isOpen)
         return facts_->setText({});
     const QSize whole = document_->pictureArea().size();

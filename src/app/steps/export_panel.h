@@ -14,6 +14,7 @@ class QPushButton;
 namespace yolk::app {
 
 class FoldGroup;
+class HandOver;
 class WrittenList;
 
 class ExportPanel : public Panel {
@@ -26,6 +27,8 @@ public:
     QListWidget *presets() const { return presets_; }
     WrittenList *written() const { return written_; }
     QLineEdit *command() const { return command_; }
+    ChoiceRow *handed() const { return handed_; }
+    void handOverAs(Handed what); ///< shows that in the choice, and hands it over
     QPushButton *handOver() const { return handOver_; }
     QPushButton *removeReturned() const { return removeReturned_; }
     QCheckBox *screenLights() const { return screenLights_; }
@@ -51,9 +54,11 @@ private:
     void addText(FoldGroup *group, std::string ExportSettings::*member, const char *key, const QString &name,
                  const QString &help);
     void refresh();
+    void refreshHandOver();
     void refreshPresets();
     void takePreset(int row);
     void change(const std::function<void(ExportSettings &)> &edit, const QString &what);
+    HandOver *hand() const; ///< of what is chosen
 
     Document *document_;
     ExportShelf *shelf_;
@@ -67,6 +72,7 @@ private:
     QListWidget *presets_;
     WrittenList *written_;
     FoldGroup *writtenGroup_;
+    ChoiceRow *handed_;
     QLineEdit *command_;
     bool filling_ = false;
 };

@@ -10,6 +10,7 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fstream>
+#include <random>
 #include <sys/stat.h>
 #include <system_error>
 #include <thread>
@@ -56,7 +57,7 @@ AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
             return;
         close(std::exchange(nameless_, -1));
     }
-    temporary_ = hiddenName();
+    temporary_ = hiddenName("XXXXXX");
     const int fd = mkstemps(temporary_.data(), int(target.extension().string().size()));
     if (fd < 0) {
         temporary_.clear();
@@ -68,11 +69,25 @@ AtomicFile::AtomicFile(std::string path) : path_(std::move(path))
     close(fd);
 }
 
-/// Beside the target, with its suffix kept; ends in what mkstemps() replaces.
-std::string AtomicFile::hiddenName() const
+/// Beside the target, with its suffix kept.
+std::string AtomicFile::hiddenName(const std::string &mark) const
 {
     const std::filesystem::path target(path_);
-    return (target.parent_path() / ("." + target.stem().string() + ".XXXXXX" + target.extension().string())).string();
+    return (target.parent_path() / ("." + target.stem().string() + "." + mark + target.extension().string())).string();
+}
+
+/// The target's own name at once where there is no such file yet: then no other name is ever seen, whenever the process
+/// ends. A link cannot replace a file that is there, a rename can: there, another name, from which it is to be renamed.
+std::string AtomicFile::nameNameless() const
+{
+    std::string name = path_;
+    std::random_device random;
+    while (linkat(AT_FDCWD, temporary_.c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) != 0) {
+        if (errno != EEXIST)
+            throw OutputError(path_, std::strerror(errno));
+        name = hiddenName(std::to_string(random()));
+    }
+    return name;
 }
 
 AtomicFile::~AtomicFile()
@@ -103,18 +118,8 @@ void AtomicFile::commit(Durability durability, ExecContext *ctx)
         else
             flush();
     }
-    std::string named = temporary_;
-    if (nameless_ >= 0) { // a link cannot replace a file that is there, a rename can
-        named = hiddenName();
-        const int holder = mkstemps(named.data(), int(std::filesystem::path(path_).extension().string().size()));
-        if (holder < 0)
-            throw OutputError(path_, std::strerror(errno));
-        close(holder);
-        std::remove(named.c_str());
-        if (linkat(AT_FDCWD, temporary_.c_str(), AT_FDCWD, named.c_str(), AT_SYMLINK_FOLLOW) != 0)
-            throw OutputError(path_, std::strerror(errno));
-    }
-    if (std::rename(named.c_str(), path_.c_str()) != 0) {
+    const std::string named = nameless_ >= 0 ? nameNameless() : temporary_;
+    if (named != path_ && std::rename(named.c_str(), path_.c_str()) != 0) {
         const int reason = errno;
         std::remove(named.c_str());
         throw OutputError(path_, std::strerror(reason));

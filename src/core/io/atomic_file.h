@@ -29,7 +29,8 @@ public:
     void commit(Durability durability = Durability::Flushed, ExecContext *ctx = nullptr);
 
 private:
-    std::string hiddenName() const;
+    std::string hiddenName(const std::string &mark) const;
+    std::string nameNameless() const;
     std::string path_, temporary_;
     int nameless_ = -1; ///< of a file that gets its name when it is complete
     bool done_ = false;

@@ -2,11 +2,10 @@
 #pragma once
 
 #include "colour/primaries.h"
+#include "io/radiance_ways.h"
 #include "io/tiff.h"
 
 namespace yolk {
-
-enum class DngSamples { Float, Whole }; ///< 32-bit floating point, or whole numbers of 16 bits for readers without it
 
 struct DngOptions {
     DngSamples samples = DngSamples::Float;

@@ -4,6 +4,7 @@
 #include "base/exec_context.h"
 #include "colour/primaries.h"
 #include "image/image.h"
+#include "io/radiance_ways.h"
 
 #include <functional>
 #include <optional>
@@ -30,9 +31,6 @@ struct RadianceStrip {
     ImageView<float> shares;   ///< width x rows x frames, 0 .. 1; empty unless asked for
 };
 using FillStrip = std::function<void(const RadianceStrip &strip)>;
-
-enum class RadiancePixels { Float, Half };
-enum class RadianceCompression { None, Zip, Piz };
 
 struct ExrOptions {
     RadiancePixels pixels = RadiancePixels::Float; ///< of R, G, B; half ends at 65504

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "base/fields.h"
-#include "io/dng.h"
-#include "io/radiance_file.h"
+#include "colour/primaries.h"
+#include "io/radiance_ways.h"
 
 #include <array>
 #include <tuple>

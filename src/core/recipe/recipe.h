@@ -72,7 +72,7 @@ struct Recipe {
     PresetUse preset;
     LensSettings lens;
     GeometrySettings geometry;
-    ReturnedPicture returned;
+    ReturnedPicture returned, returnedLight;
     ExportSettings output;
     RadianceSettings radiance;
     bool operator==(const Recipe &) const = default;

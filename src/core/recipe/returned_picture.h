@@ -1,17 +1,21 @@
-// The finished picture as another program gave it back.
+// The picture, or its light before tone, as another program gave it back.
 #pragma once
 
 #include "base/fields.h"
 
 namespace yolk {
 
-/// A file that stands for the picture from where it was handed over on. Later settings act on what was handed over and are
-/// not seen until that is done anew.
+/// What is handed to another program: the finished picture, or the mended light.
+enum class Handed { Picture, Light };
+
+/// A file that stands for what was handed over. Later settings of what made that are not seen until it is handed over anew.
 struct ReturnedPicture {
     std::string file; ///< path; empty: none
     std::string id;   ///< content id of the file, as frames have one
     std::string of;   ///< hash of all settings that made what was handed over
-    std::string area; ///< that it shows: "x0 y0 x1 y1", full-resolution pixels of the picture's plane
+    std::string
+        area; ///< that it shows: "x0 y0 x1 y1", full-resolution pixels of the picture's plane; light: of the reference frame
+    bool isThere() const { return !file.empty(); }
     bool operator==(const ReturnedPicture &) const = default;
 };
 

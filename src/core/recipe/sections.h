@@ -73,6 +73,7 @@ inline constexpr auto kSections = std::tuple_cat(
         Section{"geometry", &Recipe::geometry, &kGeometryFields, Step::Merge, Stage::Geometry},
         Section{"lens", &Recipe::lens, &kLensLineFields, Step::Geometry, Stage::Geometry},
         Section{"geometry", &Recipe::geometry, &kPictureMapFields, Step::Geometry, Stage::Geometry},
+        Section{"returned_light", &Recipe::returnedLight, &kReturnedFields, Step::Export, Stage::Mend},
         Section{"returned", &Recipe::returned, &kReturnedFields, Step::Export, Stage::Geometry},
         Section{"export", &Recipe::output, &kExportFields, Step::Export, Stage::Write},
         Section{"radiance", &Recipe::radiance, &kRadianceFields, Step::Export, Stage::Write},

@@ -19,8 +19,12 @@
 #include <ImfStringVectorAttribute.h>
 #include <opencv2/imgcodecs.hpp>
 #include <QDir>
+#include <QScopeGuard>
 #include <QTemporaryDir>
 #include <QTest>
+
+#include <sys/inotify.h>
+#include <unistd.h>
 
 using namespace yolk;
 
@@ -211,6 +215,37 @@ private Q_SLOTS:
         QCOMPARE(test::bytesOf(QString::fromStdString(other.temporaryPath())), QByteArray("other"));
         QVERIFY(folder.entryList(QDir::Files | QDir::Hidden).isEmpty());
         QVERIFY(!heldPath(path("frame.jpg")));
+    }
+    void aNewFileHasNoOtherName()
+    {
+        const QDir folder(dir_.filePath("names"));
+        QVERIFY(folder.mkpath("."));
+        const std::string target = folder.filePath("out.bin").toStdString();
+        if (!heldPath(AtomicFile(target).temporaryPath()))
+            QSKIP("this file system knows no files without names");
+        const int watch = inotify_init1(IN_NONBLOCK | IN_CLOEXEC);
+        QVERIFY(watch >= 0);
+        const auto closed = qScopeGuard([watch] { close(watch); });
+        QVERIFY(inotify_add_watch(watch, folder.path().toLocal8Bit().constData(), IN_CREATE | IN_MOVE | IN_DELETE) >=
+                0);
+        const auto namesSeen = [watch] {
+            QStringList out;
+            alignas(inotify_event) char events[4096];
+            const ssize_t length = read(watch, events, sizeof events);
+            for (ssize_t at = 0; at < length;) {
+                const auto *event = reinterpret_cast<const inotify_event *>(events + at);
+                out += QString::fromLocal8Bit(event->name);
+                at += ssize_t(sizeof *event) + event->len;
+            }
+            return out;
+        };
+        writeTextAtomically(target, "one");
+        QCOMPARE(namesSeen(), QStringList{"out.bin"}); // killed at any moment: whole or absent, and nothing beside it
+        writeTextAtomically(target, "two");
+        const QStringList replacing = namesSeen();
+        QCOMPARE(replacing.size(), 3); // made, renamed from, renamed to
+        QVERIFY(replacing[0].startsWith(".out.") && replacing[1] == replacing[0] && replacing[2] == "out.bin");
+        QCOMPARE(test::bytesOf(folder.filePath("out.bin")), QByteArray("two"));
     }
     void placesThatCannotBeWritten()
     {

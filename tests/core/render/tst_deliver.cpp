@@ -689,9 +689,9 @@ private Q_SLOTS:
         Recipe recipe = recipe_;
         {
             const RenderPlan plan(sources_, measured_, recipe_);
-            recipe.returned = returnedAs(at("out.tif"), recipe_, plan);
+            recipe.returned = returnedAs(at("out.tif"), recipe_, plan, Handed::Picture);
         }
-        QVERIFY(!isOutdated(recipe));
+        QVERIFY(!isOutdated(recipe, Handed::Picture));
         const auto shown = [&](const Recipe &of) {
             return render(RenderPlan(sources_, measured_, of), OutputSpace::Srgb,
                           {1, realOf(Rect{20, 10, 120, 80}), 100, 70, true}, ctx);
@@ -700,15 +700,101 @@ private Q_SLOTS:
         QVERIFY2(same.isEmpty(), same.constData());
         Recipe later = recipe;
         later.tone.exposure += 1.0;
-        QVERIFY(isOutdated(later));
+        QVERIFY(isOutdated(later, Handed::Picture));
         QCOMPARE(test::firstDifference(shown(later).view(), shown(recipe).view(), 0.0, 0.0), QByteArray());
         Recipe written = recipe; // how it is written does not count
         written.output.quality = 50.0;
-        QVERIFY(!isOutdated(written));
+        QVERIFY(!isOutdated(written, Handed::Picture));
         QVERIFY(written.returned.of == recipe.returned.of);
         QFile::remove(QString::fromStdString(at("out.tif")));
         sources_ = open(paths_); // nothing kept
         QVERIFY_THROWS_EXCEPTION(InputError, shown(recipe));
+    }
+
+    void returnedLightStandsForTheMerge()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        Recipe recipe = recipe_;
+        recipe.white.mode = WhiteMode::Own;
+        recipe.white.temperature = 4200.0;
+        recipe.lens.vignetting = 1.0;
+        recipe.radiance.space = RadianceSpace::Ap1;
+        const std::string file = at("handed.exr");
+        exportRadiance(sources_, toHandOver(recipe, Handed::Light), measured_, file, ctx);
+        const RadianceFile handed = readExr(file);
+        const auto comesBack = [&](float factor, int byX) {
+            Image<float> out({handed.rgb.width() * byX, handed.rgb.height() * byX, 3}, Fill::Anything);
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < out.height(); ++y)
+                    for (int x = 0; x < out.width(); ++x)
+                        out.row(c, y)[x] = factor * handed.rgb.row(c, y / byX)[x / byX];
+            writeExr(file, out.view(), handed.notes);
+            Recipe back = recipe;
+            back.returnedLight = returnedAs(file, recipe, RenderPlan(sources_, measured_, recipe), Handed::Light);
+            return back;
+        };
+        const auto shown = [&](const Recipe &of, int reduction) {
+            RenderRequest request;
+            request.reduction = reduction;
+            return sceneOf(RenderPlan(sources_, measured_, of), request, ctx);
+        };
+        const auto times = [](const Image<float> &image, float factor) {
+            Image<float> out(image.shape(), Fill::Anything);
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < image.height(); ++y)
+                    for (int x = 0; x < image.width(); ++x)
+                        out.row(c, y)[x] = factor * image.row(c, y)[x];
+            return out;
+        };
+        // As it was, under white balance and rim of the recipe, at full size and reduced.
+        const Recipe same = comesBack(1.0f, 1);
+        QByteArray off = test::firstDifference(shown(same, 1)->view(), shown(recipe, 1)->view(), 1e-5, 1e-4);
+        QVERIFY2(off.isEmpty(), off.constData());
+        // Reduced frames are decoded anew, by means of codes.
+        const auto apart = [](const Image<float> &a, const Image<float> &b) {
+            std::vector<double> stops;
+            for (int y = 0; y < a.height(); ++y)
+                for (int x = 0; x < a.width(); ++x)
+                    stops.push_back(std::log2(double(a.row(1, y)[x]) / double(b.row(1, y)[x])));
+            return stops;
+        };
+        const auto isNear = [](const std::vector<double> &stops) {
+            const std::array at{percentile(stops, 0.05), percentile(stops, 0.5), percentile(stops, 0.95)};
+            const bool is = std::abs(at[1]) < 0.005 && at[2] - at[0] < 0.1;
+            return is ? QByteArray() : QString("%1 %2 %3").arg(at[0]).arg(at[1]).arg(at[2]).toLatin1();
+        };
+        off = isNear(apart(*shown(same, 2), *shown(recipe, 2)));
+        QVERIFY2(off.isEmpty(), off.constData());
+        // What the other program did is seen, settings that act later act on it, radiance is saved of it.
+        Recipe half = comesBack(0.5f, 1);
+        half.white.temperature = recipe.white.temperature = 7000.0;
+        off = test::firstDifference(shown(half, 1)->view(), times(*shown(recipe, 1), 0.5f).view(), 1e-5, 1e-4);
+        QVERIFY2(off.isEmpty(), off.constData());
+        exportRadiance(sources_, half, measured_, at("saved.exr"), ctx);
+        exportRadiance(sources_, recipe, measured_, at("plain.exr"), ctx);
+        off = test::firstDifference(readExr(at("saved.exr")).rgb.view(),
+                                    times(readExr(at("plain.exr")).rgb, 0.5f).view(), 1e-5, 1e-4);
+        QVERIFY2(off.isEmpty(), off.constData());
+        // Of another size it is laid over the same place.
+        const Recipe large = comesBack(1.0f, 2);
+        off = isNear(apart(*shown(large, 1), *shown(recipe, 1)));
+        QVERIFY2(off.isEmpty(), off.constData());
+        // Settings before it outdate it, those after it do not.
+        QVERIFY(!isOutdated(half, Handed::Light) && !isOutdated(half, Handed::Picture));
+        half.tone.exposure += 1.0;
+        QVERIFY(!isOutdated(half, Handed::Light));
+        half.movement.mode = half.movement.mode == MovementMode::Off ? MovementMode::On : MovementMode::Off;
+        QVERIFY(isOutdated(half, Handed::Light));
+        // A picture is no light; a file that went says so.
+        const auto asLight = [&](const char *name) {
+            return returnedAs(at(name), recipe, RenderPlan(sources_, measured_, recipe), Handed::Light);
+        };
+        write(recipe_, at("codes.tif"));
+        QVERIFY_THROWS_EXCEPTION(InputError, asLight("codes.tif"));
+        QFile::remove(QString::fromStdString(file));
+        sources_ = open(paths_);
+        QVERIFY_THROWS_EXCEPTION(InputError, shown(large, 1));
     }
 };
 

@@ -211,6 +211,7 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
+    asShot.returnedLight = {};           // of the frames alone
     asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
     const RenderRequest request = measuringRequest(sources, *bracket.frames[bracket.reference].frame);
     const RenderPlan plan(sources, out, asShot);

@@ -218,13 +218,14 @@ Hash128 RenderPlan::mendingKey(int reduction) const
     Hasher hasher;
     hasher.value(StageKey::Mend).value(merged.high).value(merged.low).text("all");
     hashFields(hasher, recipe.mend, kMendFields);
+    hashFields(hasher, recipe.returnedLight, kReturnedFields);
     return hasher.finish();
 }
 
 Hash128 RenderPlan::sceneKey(const RenderRequest &request) const
 {
-    const Hash128 merged = recipe.mend.spots.empty() && recipe.mend.dust.empty() ? mergedKey(request.reduction)
-                                                                                 : mendingKey(request.reduction);
+    const bool isMended = !recipe.mend.spots.empty() || !recipe.mend.dust.empty() || recipe.returnedLight.isThere();
+    const Hash128 merged = isMended ? mendingKey(request.reduction) : mergedKey(request.reduction);
     const RealRect region = regionOf(request, reference());
     Hasher hasher;
     hasher.value(StageKey::Scene).value(merged.high).value(merged.low).value(request.width).value(request.height);

@@ -1,8 +1,10 @@
 #include "render/stages/mend_stage.h"
 
 #include "base/field_hash.h"
+#include "colour/matrix_rows.h"
 #include "mend/mend.h"
 #include "render/stages/align_stage.h"
+#include "render/stages/returned_file.h"
 
 #include <cmath>
 #include <numbers>
@@ -120,6 +122,26 @@ Mending mendingUpTo(const RenderPlan &plan, const MergedSet &set, size_t count, 
     return out;
 }
 
+/// What another program made of the light, over the whole merge: what was mended before is in it, and is asked only for
+/// where that left nothing clipped.
+Mending returnedLight(const RenderPlan &plan, const MergedSet &set, ExecContext &ctx)
+{
+    ExecContext mending = ctx.part(0.0, 0.2), reading = ctx.part(0.2, 0.8), placing = ctx.part(0.8, 1.0);
+    MendedLight before(set.pixels.radiance.view(), set.pixels.clipped.view());
+    for (const auto &patch : mendingUpTo(plan, set, plan.recipe.mend.spots.size(), mending).patches)
+        before.add(patch);
+    const ReturnedPicture &returned = plan.recipe.returnedLight;
+    const Image<float> whole = readReturned(returned, reading);
+    const Shape shape = set.pixels.radiance.shape();
+    auto patch = std::make_shared<MendPatch>();
+    patch->area = {0, 0, shape.width, shape.height};
+    const RealRect region{0.0, 0.0, double(shape.width) * set.reduction, double(shape.height) * set.reduction};
+    patch->light = partOfReturned(whole.view(), returned, region, shape.width, shape.height, placing);
+    applyMatrix(inverse(balancedMatrix(set.colour, set.colour.neutral)), patch->light.view(), placing);
+    patch->clipped = before.clipped(patch->area);
+    return {{std::move(patch)}};
+}
+
 } // namespace
 
 size_t Mending::bytes() const
@@ -134,14 +156,17 @@ MendingPtr mendingOf(const RenderPlan &plan, int reduction, ExecContext &ctx)
 {
     const SharedList<MendSpot> &spots = plan.recipe.mend.spots;
     const SharedList<DustSpot> &dust = plan.recipe.mend.dust;
-    if (std::none_of(spots.begin(), spots.end(), [](const MendSpot &spot) { return acts(spot); }) &&
+    const bool isReturned = plan.recipe.returnedLight.isThere();
+    if (!isReturned && std::none_of(spots.begin(), spots.end(), [](const MendSpot &spot) { return acts(spot); }) &&
         std::none_of(dust.begin(), dust.end(), [](const DustSpot &spot) { return spot.on; }))
         return nullptr;
     ExecContext merging = ctx.part(0.0, 0.9), mending = ctx.part(0.9, 1.0);
     const MergedPtr set = mergedOf(plan, reduction, merging);
     return plan.sources.cache->get<Mending>(
         plan.mendingKey(reduction), mending,
-        [&](ExecContext &own) { return mendingUpTo(plan, *set, spots.size(), own); },
+        [&](ExecContext &own) {
+            return isReturned ? returnedLight(plan, *set, own) : mendingUpTo(plan, *set, spots.size(), own);
+        },
         [](const Mending &made) { return made.bytes(); });
 }
 

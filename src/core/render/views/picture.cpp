@@ -30,7 +30,7 @@ Image<float> flatPicture(const RenderPlan &plan, const OutputLight &output, cons
 
 Image<float> render(const RenderPlan &plan, const OutputLight &output, const RenderRequest &request, ExecContext &ctx)
 {
-    if (isReturned(plan.recipe))
+    if (plan.recipe.returned.isThere())
         return returnedPicture(plan, output.space, request, ctx);
     const auto through = throughMap(plan.map, plan.reference(), request, plan.recipe.geometry.corners);
     if (!through)
