@@ -88,8 +88,7 @@ double behind(const OpenedSet &set, const std::vector<Transform> &transforms, co
     std::vector<Exposure> exposures;
     ExecContext own = ctx.child({});
     for (const BracketFrame *f : bracket.used()) {
-        const DecodedPtr pixels =
-            prepared(set.sources, *f->frame, preparationOf(*f, set.measured, PrepareSettings{}), 1, own);
+        const DecodedPtr pixels = prepared(set.sources, *f->frame, preparationOf(*f, set.measured, Recipe{}), 1, own);
         warped.push_back(warpFrame(pixels->view(), transforms[size_t(f->given - 1)], {}, truth.width(), truth.height(),
                                    ClippedRim::Drop, own));
     }

@@ -433,6 +433,7 @@ private Q_SLOTS:
         QTRY_VERIFY_WITH_TIMEOUT(other.isOpen(), 60000);
         QCOMPARE(int(other.dust()->proposed().size()), proposed);
         QVERIFY(other.dust()->isFromOtherSet() && other.dust()->taken().empty());
+        QVERIFY(std::ranges::all_of(other.dust()->proposed(), [](const DustSpot &spot) { return spot.depth > 0.0; }));
         other.open({test::demoPaths("henhouse-tripod").front()}); // of another camera, size or day
         QTRY_VERIFY_WITH_TIMEOUT(other.isOpen() && other.bracket().frames.size() == 1, 60000);
         QVERIFY(other.dust()->proposed().empty());

@@ -37,10 +37,14 @@ Dust::Dust(Document *document) : QObject(document), document_(document), lane_(L
                     object["day"].toString().toStdString(),
                     object["width"].toInt(),
                     object["height"].toInt(),
+                    object["f_number"].toDouble(),
                     {}};
         for (const QJsonValue &spot : object["spots"].toArray())
             if (const double radius = spot["radius"].toDouble(); radius > 0.0 && known.spots.size() < kMostDust)
-                known.spots.push_back({spot["x"].toDouble(), spot["y"].toDouble(), radius});
+                known.spots.push_back({.x = spot["x"].toDouble(),
+                                       .y = spot["y"].toDouble(),
+                                       .radius = radius,
+                                       .depth = std::clamp(spot["depth"].toDouble(), 0.0, 0.9)});
         known_.push_back(std::move(known));
     }
     connect(document, &Document::recipeChanged, this, &Dust::recipeChanged);
@@ -157,7 +161,8 @@ std::optional<Dust::Known> Dust::here() const
     constexpr size_t kDay = 10; // characters of "2026:05:01 06:12:00"
     if (frame.metadata.camera.empty() || frame.metadata.dateTime.size() < kDay)
         return std::nullopt;
-    return Known{frame.metadata.camera, frame.metadata.dateTime.substr(0, kDay), frame.width, frame.height, {}};
+    return Known{frame.metadata.camera, frame.metadata.dateTime.substr(0, kDay), frame.width,
+                 frame.height,          frame.metadata.fNumber.value_or(0.0),    {}};
 }
 
 void Dust::remember()
@@ -179,11 +184,12 @@ void Dust::remember()
     for (const Known &known : known_) {
         QJsonArray spots;
         for (const DustSpot &spot : known.spots)
-            spots.append(QJsonObject{{"x", spot.x}, {"y", spot.y}, {"radius", spot.radius}});
+            spots.append(QJsonObject{{"x", spot.x}, {"y", spot.y}, {"radius", spot.radius}, {"depth", spot.depth}});
         const QJsonObject object{{"camera", QString::fromStdString(known.camera)},
                                  {"day", QString::fromStdString(known.day)},
                                  {"width", known.width},
                                  {"height", known.height},
+                                 {"f_number", known.fNumber},
                                  {"spots", spots}};
         texts << QString::fromUtf8(QJsonDocument(object).toJson(QJsonDocument::Compact));
     }
@@ -201,6 +207,8 @@ void Dust::proposeKnown()
             for (const DustSpot &spot : k.spots)
                 if (!holds(taken(), spot)) {
                     proposed_.push_back(spot);
+                    if (!(k.fNumber > 0.0) || k.fNumber != now->fNumber)
+                        proposed_.back().depth = 0.0; // another shadow
                     isFromOther_ = true;
                 }
 }

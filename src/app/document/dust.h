@@ -46,6 +46,7 @@ private:
     struct Known {
         std::string camera, day;
         int width, height;
+        double fNumber; ///< by which dust casts its shadow; 0: not known
         std::vector<DustSpot> spots;
     };
     std::optional<Known>

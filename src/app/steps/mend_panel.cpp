@@ -128,7 +128,7 @@ void MendPanel::makeDust()
     Dust *dust = document_->dust();
     findDust_->setToolTip(
         tr("Looks for specks that stay where they are on the sensor, and proposes them as broken rings."));
-    takeAll_->setToolTip(tr("Mends all that is proposed: from other frames where these show the place clean."));
+    takeAll_->setToolTip(tr("Mends all that is proposed: what the specks took of the light is given back."));
     refuseAll_->setToolTip(tr("Drops what is proposed."));
     removeDust_->setToolTip(tr("Removes the chosen speck from the list. Delete"));
     faint_->setToolTip(tr("Shows in grey what differs by a few percent from what lies round it. U"));

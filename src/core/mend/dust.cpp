@@ -262,8 +262,10 @@ std::vector<FoundDust> whereTheSceneMoved(std::span<const DustFrame> frames, con
             if (speck.sureness < kLeastSureness || speck.depth < kLeastDepth || speck.depth > kMostDepth)
                 return;
             if (const double score = scoreOf(speck, place.sureness); score >= kLeastScore)
-                judged[size_t(i)] = FoundDust{{speck.at.x * factor, speck.at.y * factor, speck.radius * factor, true},
-                                              1.0 - std::exp2(-speck.depth),
+                judged[size_t(i)] = FoundDust{{.x = speck.at.x * factor,
+                                               .y = speck.at.y * factor,
+                                               .radius = speck.radius * factor,
+                                               .depth = 1.0 - std::exp2(-speck.depth)},
                                               score};
         });
         for (const auto &one : judged)
@@ -307,7 +309,8 @@ std::vector<FoundDust> onSmoothLight(std::vector<LogLight> lights, const std::ve
         cv::Point2d at = p.at;
         refine(light, at, radius, depth);
         out.push_back(
-            {{at.x * factor, at.y * factor, radius * factor, true}, 1.0 - std::exp2(-depth), p.sureness - kSure});
+            {{.x = at.x * factor, .y = at.y * factor, .radius = radius * factor, .depth = 1.0 - std::exp2(-depth)},
+             p.sureness - kSure});
     }
     return out;
 }

@@ -18,10 +18,8 @@ struct DustFrame {
     const Image<uint8_t> *trust = nullptr;        ///< as in align/warp.h, one plane of the codes; null: all is believed
 };
 
-/// A speck that dims light by up to `depth` in its middle, (1 - r^2 / R^2)^2 of that on the way to its rim.
 struct FoundDust {
     DustSpot spot;      ///< pixels of the codes
-    double depth = 0.0; ///< share of the light
     double score = 0.0; ///< log odds that it is dust; on still light a measure without that meaning
 };
 

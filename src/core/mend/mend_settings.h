@@ -26,8 +26,8 @@ struct MendSpot {
     double sourceX = 0.0, sourceY = 0.0; ///< the way from there to what it is mended with
     double turn = 0.0;                   ///< of what it is mended with, degrees clockwise
     MendWay way = MendWay::Seamless;
-    double weave = 0.0;  ///< which of several ways to weave it
-    std::string frame{}; ///< of MendWay::Frame: content id
+    double weave = 0.0;                      ///< which of several ways to weave it
+    std::string frame{};                     ///< of MendWay::Frame: content id
     double feather = 15.0, strength = 100.0; ///< percent; a wide feather blurs texture, two of which are mixed there
     bool on = true;
     bool operator==(const MendSpot &) const = default;
@@ -39,6 +39,7 @@ struct DustSpot {
     double x = 0.0, y = 0.0; ///< pixels of the frames
     double radius = 8.0;
     bool on = true;
+    double depth = 0.0; ///< share of the light that it takes in its middle, less towards its rim; 0: not known
     bool operator==(const DustSpot &) const = default;
 };
 
@@ -111,6 +112,8 @@ inline constexpr auto kDustSpotFields = std::tuple{
     RealField<DustSpot>{"y", &DustSpot::y, -1e6, 1e6, 0, 1, 1, "px", "Dust", "Down", "Pixels of the frames"},
     RealField<DustSpot>{"radius", &DustSpot::radius, 0.5, 1000, 8, 1, 1, "px", "Dust", "Size",
                         "Radius of the speck, in pixels of the frames"},
+    RealField<DustSpot>{"depth", &DustSpot::depth, 0, 0.9, 0, 0.01, 3, "", "Dust", "Depth",
+                        "Share of the light that it takes in its middle; 0: not known"},
     SwitchField<DustSpot>{"on", &DustSpot::on, "Dust", "On", "Whether it is mended"},
 };
 
@@ -119,7 +122,7 @@ inline constexpr auto kMendFields = std::tuple{
         "spots", &MendSettings::spots, &kMendSpotFields, kMostMends, nullptr, "Spots"},
 };
 
-/// What the merge reads already: where other frames show what dust hides, it shows them.
+/// What frames are prepared by: where its depth is known their light is given back. The merge reads it too.
 inline constexpr auto kDustFields = std::tuple{
     ListField<MendSettings, DustSpot, std::remove_const_t<decltype(kDustSpotFields)>, SharedList<DustSpot>>{
         "dust", &MendSettings::dust, &kDustSpotFields, kMostDust, nullptr, "Dust"},

@@ -1,5 +1,7 @@
 #include "mend/speck_fit_p.h"
 
+#include "mend/speck_shape.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -30,8 +32,7 @@ LocalFit fitAt(const Evidence &of, const cv::Point2d &at, double radius, int qua
             const double weight = double(of.weight.at<float>(y, x));
             if (!(weight > 0.0))
                 continue;
-            const double inner = std::max(0.0, 1.0 - d * d), shape = inner * inner,
-                         value = double(of.residual.at<float>(y, x));
+            const double shape = speckShape(d * d), value = double(of.residual.at<float>(y, x));
             w += weight;
             k += weight * shape;
             kk += weight * shape * shape;
@@ -112,8 +113,8 @@ bool isOnSmoothLight(const Evidence &light, const cv::Point2d &at, double radius
             if (x < 0 || y < 0 || x >= light.weight.cols || y >= light.weight.rows ||
                 !(light.weight.at<float>(y, x) > 0.0f))
                 return false;
-            const double inner = std::max(0.0, 1.0 - d * d), value = double(light.residual.at<float>(y, x));
-            const std::array<double, 4> terms{1.0, ex, ey, -inner * inner};
+            const double value = double(light.residual.at<float>(y, x));
+            const std::array<double, 4> terms{1.0, ex, ey, -speckShape(d * d)};
             for (int i = 0; i < 4; ++i) {
                 for (int j = 0; j < 4; ++j)
                     normal(i, j) += terms[size_t(i)] * terms[size_t(j)];

@@ -1,5 +1,7 @@
 #include "mend/speck_score_p.h"
 
+#include "mend/speck_shape.h"
+
 #include <Eigen/Cholesky>
 #include <Eigen/Core>
 
@@ -49,13 +51,6 @@ template <int N> struct NormalEquations {
     }
 };
 
-/// (1 - r^2 / R^2)^2 by the square of r / R.
-double shapeOf(double squared)
-{
-    const double inner = std::max(0.0, 1.0 - squared);
-    return inner * inner;
-}
-
 /// Calls use(pixel, offset from `at` in pixels, distance in radii) for the pixels of a disc.
 template <class Use> void forDisc(const cv::Size &size, const cv::Point2d &at, double reach, const Use &use)
 {
@@ -98,10 +93,10 @@ FrameFit fitIn(const Against &frame, const cv::Point2d &at, double radius)
         if (!(weight > 0.0))
             return;
         const double square = radius * radius;
-        double shape = shapeOf(off.dot(off) / square);
+        double shape = speckShape(off.dot(off) / square);
         for (const Against::Ghost &ghost : ghosts) {
             const cv::Point2d from(p.x + 0.5 - ghost.at.x, p.y + 0.5 - ghost.at.y);
-            shape -= ghost.share * shapeOf(from.dot(from) / square);
+            shape -= ghost.share * speckShape(from.dot(from) / square);
         }
         const auto [across, down, blur] = slopesOf(frame.others, p);
         normal.add({1.0, -shape, across, down, blur}, double(frame.evidence.residual.at<float>(p)), weight);
@@ -129,7 +124,8 @@ FrameFit fitInLight(const LogLight &light, const cv::Point2d &at, double radius)
     forDisc(light.stops.size(), at, reach, [&](const cv::Point &p, const cv::Point2d &off) {
         const double weight = double(light.weight.at<float>(p)), x = off.x / radius, y = off.y / radius;
         isWhole = isWhole && weight > 0.0;
-        normal.add({1.0, -shapeOf(x * x + y * y), x, y, x * x, x * y, y * y}, double(light.stops.at<float>(p)), weight);
+        normal.add({1.0, -speckShape(x * x + y * y), x, y, x * x, x * y, y * y}, double(light.stops.at<float>(p)),
+                   weight);
     });
     if (!isWhole || normal.count < kLeastPixels || !normal.solve())
         return {};
@@ -157,7 +153,7 @@ void judgeShape(const std::vector<Against> &frames, const std::vector<FrameFit> 
     forDisc(frames.front().others.size(), speck.at, kSpeckWindow * speck.radius,
             [&](const cv::Point &p, const cv::Point2d &off) {
                 double sum = 0.0, weight = 0.0;
-                const double distance = std::sqrt(off.dot(off)) / speck.radius, shape = shapeOf(distance * distance);
+                const double distance = std::sqrt(off.dot(off)) / speck.radius, shape = speckShape(distance * distance);
                 for (size_t f = 0; f < frames.size(); ++f) {
                     const Evidence &evidence = frames[f].evidence;
                     if (!fits[f].isKnown || !(evidence.weight.at<float>(p) > 0.0f))

@@ -56,11 +56,11 @@ inline constexpr auto kSections = std::tuple_cat(
     std::tuple{
         Section{"frames", &Recipe::frames, &kFramesInUseFields, Step::Frames, Stage::Prepare},
         Section{"prepare", &Recipe::prepare, &kPrepareFields, Step::Frames, Stage::Prepare},
+        Section{"mend", &Recipe::mend, &kDustFields, Step::Mend, Stage::Prepare},
         Section{"frames", &Recipe::frames, &kReferenceFields, Step::Merge, Stage::Align},
         Section{"align", &Recipe::align, &kAlignFields, Step::Merge, Stage::Align},
         Section{"frames", &Recipe::frames, &kFrameWeightFields, Step::Merge, Stage::Merge},
         Section{"movement", &Recipe::movement, &kMovementFields, Step::Merge, Stage::Merge},
-        Section{"mend", &Recipe::mend, &kDustFields, Step::Mend, Stage::Merge},
         Section{"mend", &Recipe::mend, &kMendFields, Step::Mend, Stage::Mend},
         Section{"white", &Recipe::white, &kWhiteFields, Step::Frames, Stage::Scene},
         Section{"lamp", &Recipe::lamp, &kLampFields, Step::Colour, Stage::Scene},

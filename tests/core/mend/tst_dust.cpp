@@ -92,7 +92,7 @@ bool isFound(const std::vector<FoundDust> &dust, const Speck &speck)
     return std::ranges::any_of(dust, [&](const FoundDust &d) {
         return std::hypot(d.spot.x - speck.x, d.spot.y - speck.y) < 0.3 * speck.radius + 1.0 &&
                d.spot.radius > 0.6 * speck.radius && d.spot.radius < 1.7 * speck.radius &&
-               d.depth > 0.5 * speck.depth && d.depth < 1.5 * speck.depth;
+               d.spot.depth > 0.5 * speck.depth && d.spot.depth < 1.5 * speck.depth;
     });
 }
 
@@ -156,7 +156,7 @@ private Q_SLOTS:
         const std::vector<FoundDust> a = findDust(frames, one), b = findDust(frames, many);
         QCOMPARE(a.size(), b.size());
         for (size_t i = 0; i < a.size(); ++i)
-            QVERIFY(a[i].spot == b[i].spot && a[i].depth == b[i].depth);
+            QVERIFY(a[i].spot == b[i].spot);
         std::stop_source stop;
         stop.request_stop();
         ExecContext stopped(serial, stop.get_token());

@@ -230,6 +230,31 @@ private Q_SLOTS:
         dusty.mend.dust = std::vector<DustSpot>{{150.0, 100.0, 8.0, false}};
         QCOMPARE(test::firstDifference(shown(dusty).view(), before.view(), 0.0, 0.0), QByteArray());
     }
+    void lightUnderDustIsGivenBack()
+    {
+        // Of frames without dust: what comes back is too much by just that.
+        constexpr double kDepth = 0.2, kRadius = 10.0, x0 = 150.0, y0 = 100.0;
+        Recipe dusty = recipe_;
+        dusty.mend.dust = std::vector<DustSpot>{{.x = x0, .y = y0, .radius = kRadius, .depth = kDepth}};
+        const auto lightOf = [&](const Recipe &recipe) {
+            ThreadRunner runner;
+            ExecContext ctx(runner);
+            return sceneOf(RenderPlan(sources_, measured_, recipe), {}, ctx);
+        };
+        const PicturePtr before = lightOf(recipe_), after = lightOf(dusty);
+        double worst = 0.0;
+        for (int y = 0; y < kHeight; ++y)
+            for (int x = 0; x < kWidth; ++x) {
+                const double squared = (std::pow(x + 0.5 - x0, 2.0) + std::pow(y + 0.5 - y0, 2.0)) / kRadius / kRadius;
+                const double wanted = squared < 1.0 ? 1.0 / (1.0 - kDepth * std::pow(1.0 - squared, 2.0)) : 1.0;
+                for (int c = 0; c < 3; ++c)
+                    worst = std::max(
+                        worst, std::abs(double(after->row(c, y)[x]) / double(before->row(c, y)[x]) / wanted - 1.0));
+            }
+        QVERIFY2(worst < 0.01, qPrintable(QString::number(worst)));
+        dusty.mend.dust = std::vector<DustSpot>{{.x = x0, .y = y0, .radius = kRadius, .on = false, .depth = kDepth}};
+        QCOMPARE(test::firstDifference(lightOf(dusty)->view(), before->view(), 0.0, 0.0), QByteArray());
+    }
     void settingsComeBackFromFiles()
     {
         MendSpot spot = this->spot();
@@ -246,7 +271,7 @@ private Q_SLOTS:
         taken.way = MendWay::Frame;
         taken.frame = sources_.frames[2]->id;
         others.mend.spots = std::vector<MendSpot>{spot, taken};
-        others.mend.dust = std::vector<DustSpot>{{3.5, 7.25, 4.0, true}, {100.0, 20.0, 9.0, false}};
+        others.mend.dust = std::vector<DustSpot>{{3.5, 7.25, 4.0, true, 0.125}, {100.0, 20.0, 9.0, false}};
         QCOMPARE(parseRecipe(recipeText(others)).recipe.mend, others.mend);
         QVERIFY_THROWS_EXCEPTION(
             ArgumentError,

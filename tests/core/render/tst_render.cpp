@@ -121,7 +121,7 @@ private Q_SLOTS:
         const auto strengthIn = [&](const RenderPlan &plan, size_t given) {
             for (const BracketFrame &f : plan.bracket.frames)
                 if (f.given == int(given) + 1)
-                    return preparationOf(f, measured_, plan.recipe.prepare).denoise;
+                    return preparationOf(f, measured_, plan.recipe).denoise;
             return -1.0;
         };
         constexpr size_t kDark = 1, kBright = 2; // in the order given

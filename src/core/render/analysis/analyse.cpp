@@ -81,12 +81,13 @@ void findMotions(const Sources &sources, const Recipe &recipe, Measured &measure
     AlignOptions options;
     if (reduction > 1)
         options.enough = 0.03; // they are refined in the full frames
+    Recipe ofFrames;           // what is mended in them changes no measurement
+    ofFrames.prepare = recipe.prepare;
     ExecContext preparing = ctx.part(0.0, 0.4), aligning = ctx.part(0.4, 1.0);
     std::vector<Guide> guides(compared.size());
     forEachPart(preparing, int(compared.size()), [&](int i, ExecContext &own) {
         const BracketFrame &f = *compared[size_t(i)];
-        const DecodedPtr pixels =
-            prepared(sources, *f.frame, preparationOf(f, measured, recipe.prepare), reduction, own);
+        const DecodedPtr pixels = prepared(sources, *f.frame, preparationOf(f, measured, ofFrames), reduction, own);
         guides[size_t(i)] = guideOf({pixels->view(), f.exposure, f.measured.noise}, options.finestPixels, own);
     });
     const size_t wanted = size_t(std::ranges::find(compared, &reference) - compared.begin());
@@ -211,7 +212,8 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
     Recipe asShot = recipe;
     asShot.white = {};
-    asShot.returnedLight = {};           // of the frames alone
+    asShot.mend = {}; // of the frames alone
+    asShot.returnedLight = {};
     asShot.align.local = AlignMode::Off; // nothing here depends on it, and the first picture waits
     const RenderRequest request = measuringRequest(sources, *bracket.frames[bracket.reference].frame);
     const RenderPlan plan(sources, out, asShot);

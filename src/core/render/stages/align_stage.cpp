@@ -16,13 +16,12 @@ constexpr double kFullPixels = 8e6;    // of the level that full-size motions ar
 constexpr double kLocalPixels = 2.2e6; // of the level that near and far are told apart at
 
 std::vector<DecodedPtr> preparedFrames(const Sources &sources, const std::vector<const BracketFrame *> &used,
-                                       const Measured &measured, const PrepareSettings &settings, int reduction,
-                                       ExecContext &ctx)
+                                       const Measured &measured, const Recipe &recipe, int reduction, ExecContext &ctx)
 {
     std::vector<DecodedPtr> out(used.size());
     forEachPart(ctx, int(used.size()), [&](int i, ExecContext &own) {
         const BracketFrame &f = *used[size_t(i)];
-        out[size_t(i)] = prepared(sources, *f.frame, preparationOf(f, measured, settings), reduction, own);
+        out[size_t(i)] = prepared(sources, *f.frame, preparationOf(f, measured, recipe), reduction, own);
     });
     return out;
 }
@@ -213,7 +212,7 @@ std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reducti
     const auto make = [&](ExecContext &own) {
         ExecContext decoding = own.part(0.0, 0.7), aligning = own.part(0.7, 1.0);
         const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
-        auto pixels = preparedFrames(plan.sources, used, plan.measured, plan.recipe.prepare, reduction, decoding);
+        auto pixels = preparedFrames(plan.sources, used, plan.measured, plan.recipe, reduction, decoding);
         return SetAligner(used, reference, std::move(pixels), settings, reduction)
             .run(alignmentIn(bracket, plan.measured, settings), aligning);
     };

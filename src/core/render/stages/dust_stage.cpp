@@ -1,6 +1,7 @@
 #include "render/stages/dust_stage.h"
 
 #include "io/linear_codes.h"
+#include "mend/speck_shape.h"
 
 #include <algorithm>
 #include <cmath>
@@ -9,10 +10,12 @@ namespace yolk {
 namespace {
 
 constexpr double kPixels = 6.5e6; // that dust is looked for in
+constexpr uint8_t kHalfBelieved = (kNotBelieved + kBelieved) / 2;
 
 struct Disc {
     Point at;
     double radius;
+    double speckRadius, depth; ///< 0: not known, and nothing was given back
 };
 
 Rect boxOf(const Disc &disc, int width, int height)
@@ -26,6 +29,27 @@ bool isIn(const std::vector<Disc> &discs, int x, int y)
 {
     return std::ranges::any_of(
         discs, [&](const Disc &d) { return std::hypot(x + 0.5 - d.at.x, y + 0.5 - d.at.y) < d.radius; });
+}
+
+/// Where a frame that was brought onto the reference shows what lies on its sensor.
+Point placeOf(const DustSpot &spot, const Transform &back, const Displacements &displacements, int reduction)
+{
+    const Point onSensor{spot.x / reduction, spot.y / reduction}, near = back(onSensor);
+    if (displacements.empty())
+        return near;
+    const Point beside = displacements.at(near);
+    return back({onSensor.x - beside.x, onSensor.y - beside.y});
+}
+
+/// How far light that was given back may be believed, beside that of a clean frame: by its noise against how far a fitted
+/// depth may be off.
+double beliefIn(const Disc &disc, int x, int y, uint16_t code, const NoiseModel &noise)
+{
+    constexpr double kMayBeOff = 0.25; // of the depth: a fit of five deviations, and a shape that differs by 15 %
+    const double dx = (x + 0.5 - disc.at.x) / disc.speckRadius, dy = (y + 0.5 - disc.at.y) / disc.speckRadius;
+    const double off = kMayBeOff * disc.depth * speckShape(dx * dx + dy * dy), light = double(linearOfCode(code));
+    const double variance = noise.variance(light), wrong = std::pow(off * light, 2.0);
+    return wrong > 0.0 ? variance / (variance + wrong) : 1.0;
 }
 
 /// Neither clipped nor lost in noise.
@@ -97,13 +121,12 @@ std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::share
         holds.emplace_back(*aligned->pixels[i], used[i]->measured.noise);
         for (const DustSpot &spot : dust)
             if (spot.on)
-                discs[i].push_back(
-                    {back({spot.x / reduction, spot.y / reduction}), kWider * spot.radius / reduction + kBeyond});
+                discs[i].push_back({placeOf(spot, back, aligned->displacements[i], reduction),
+                                    kWider * spot.radius / reduction + kBeyond, spot.radius / reduction, spot.depth});
     }
-    // A frame that is not believed there may contradict nothing but the dust.
-    const auto isClean = [&](size_t i, int x, int y) {
+    const auto isClean = [&](size_t i, int x, int y, uint8_t least) {
         const auto &trust = aligned->trust[i];
-        return holds[i].at(x, y) && (!trust || trust->row(0, y)[x] >= kNotBelieved) && !isIn(discs[i], x, y);
+        return holds[i].at(x, y) && (!trust || trust->row(0, y)[x] >= least) && !isIn(discs[i], x, y);
     };
     std::vector<Image<uint8_t>> trust;
     for (size_t i = 0; i < used.size(); ++i) {
@@ -124,14 +147,22 @@ std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::share
                 for (int x = box.x0; x < box.x1; ++x) {
                     if (std::hypot(x + 0.5 - disc.at.x, y + 0.5 - disc.at.y) >= disc.radius)
                         continue;
+                    // A frame that is not believed where dust still shows may contradict nothing but that.
+                    const bool stillShows = disc.depth == 0.0;
                     bool stands = false;
                     for (size_t k = 0; k < used.size(); ++k)
-                        if (k != i && isClean(k, x, y)) {
-                            trust[k].row(0, y)[x] = kBelieved;
+                        if (k != i && isClean(k, x, y, stillShows ? kNotBelieved : kHalfBelieved)) {
+                            if (stillShows)
+                                trust[k].row(0, y)[x] = kBelieved;
                             stands = true;
                         }
-                    if (stands)
-                        trust[i].row(0, y)[x] = kNotCovered;
+                    uint8_t &own = trust[i].row(0, y)[x];
+                    if (stands && stillShows)
+                        own = kNotCovered;
+                    else if (stands && own > kNotBelieved)
+                        own = uint8_t(kNotBelieved + std::lround(double(own - kNotBelieved) *
+                                                                 beliefIn(disc, x, y, aligned->pixels[i]->row(1, y)[x],
+                                                                          used[i]->measured.noise)));
                 }
         }
     }

@@ -10,8 +10,10 @@ namespace yolk {
 /// megapixels are looked at reduced. Throws as prepared().
 std::vector<FoundDust> dustOf(const RenderPlan &plan, ExecContext &ctx);
 
-/// The same frames, where dust lies in them not believed: but only where some other frame shows the place, has no dust there, and
-/// holds the light. That one is believed, as what it contradicts may be the dust. Then without displacements. Nothing is copied where there is no dust. Throws Cancelled.
+/// The same frames, which are believed less where dust lies in them: but only where some other frame shows the place, has no
+/// dust there, and holds the light. What was given back of a speck of known depth is believed as far as that may be
+/// off; a speck of unknown depth is not believed, and the other frame is, as what it contradicts may be the dust. Then
+/// without displacements. Nothing is copied where there is no dust. Throws Cancelled.
 std::shared_ptr<const AlignedSet> withoutDust(const RenderPlan &plan, std::shared_ptr<const AlignedSet> aligned,
                                               int reduction, ExecContext &ctx);
 

@@ -3,7 +3,9 @@
 #include "denoise/frame_denoise.h"
 #include "image/copy.h"
 #include "io/linear_codes.h"
+#include "mend/speck_shape.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace yolk {
@@ -75,6 +77,8 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
         evenLight(out, *p.unevenness, rest);
     if (p.fringes && reduction > 1) // channels of reduced raw files are still apart
         correctFringes(out, *p.fringes, rest);
+    if (p.dust)
+        giveBackLight(out, *p.dust, reduction);
     if (p.denoise > 0.0)
         denoiseFrame(out, p.noise, p.denoise, rest);
     ctx.report(1.0);
@@ -112,13 +116,21 @@ void Preparation::hash(Hasher &hasher) const
                 hasher.value(bend);
     if (fringes)
         hasher.value(fringes->red.scale).value(fringes->red.bend).value(fringes->blue.scale).value(fringes->blue.bend);
+    hasher.value(dust != nullptr);
+    if (dust)
+        for (const DustSpot &spot : *dust)
+            if (isDepthKnown(spot))
+                hasher.value(spot.x).value(spot.y).value(spot.radius).value(spot.depth);
     if (denoise > 0.0)
         hasher.value(noise.gain).value(noise.readVariance);
 }
 
-Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const PrepareSettings &settings)
+Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const Recipe &recipe)
 {
+    const PrepareSettings &settings = recipe.prepare;
     Preparation out;
+    if (std::any_of(recipe.mend.dust.begin(), recipe.mend.dust.end(), isDepthKnown))
+        out.dust = &recipe.mend.dust;
     if (isTaken(measured.response, settings.response) && isDeveloped(*frame.frame))
         out.response = &measured.response;
     out.whiteShare = frame.measured.whiteShare;
@@ -199,7 +211,8 @@ DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparatio
                     ExecContext &ctx)
 {
     if (reduction > 1 && !preparation.response && !preparation.unevenness && !preparation.fringes &&
-        preparation.denoise == 0.0 && preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
+        !preparation.dust && preparation.denoise == 0.0 && preparation.whiteShare == 1.0 &&
+        preparation.gains == Vector3{1.0, 1.0, 1.0})
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };
     if (reduction == 1 && !sources.keepFrames)

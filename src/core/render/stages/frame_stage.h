@@ -1,4 +1,4 @@
-// The first stages: decode, response, fringes, noise of dark frames. What the merge takes.
+// The first stages: decode, response, fringes, dust, noise of dark frames. What the merge takes.
 #pragma once
 
 #include "render/plan/render_plan.h"
@@ -13,12 +13,13 @@ struct Preparation {
     const Unevenness *unevenness = nullptr;            ///< nullptr: even
     const std::vector<SensorPlace> *defects = nullptr; ///< nullptr: none
     const Fringes *fringes = nullptr;                  ///< nullptr: as the lens left it
+    const SharedList<DustSpot> *dust = nullptr;        ///< nullptr: none of known depth
     Demosaic demosaic = Demosaic::Best;
     double denoise = 0.0; ///< strength, 0 .. 1
     NoiseModel noise;
     void hash(Hasher &hasher) const;
 };
-Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const PrepareSettings &settings);
+Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const Recipe &recipe);
 
 /// Linear codes as the file gives them. Reduced decodes are kept: measuring and the first picture read the same ones.
 /// Throws InputError, Cancelled.

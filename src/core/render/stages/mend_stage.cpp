@@ -3,6 +3,7 @@
 #include "base/field_hash.h"
 #include "colour/matrix_rows.h"
 #include "mend/mend.h"
+#include "mend/speck_shape.h"
 #include "render/stages/align_stage.h"
 #include "render/stages/returned_file.h"
 
@@ -50,14 +51,14 @@ Placed placed(const RenderPlan &plan, const MendSpot &spot, int reduction)
     return {std::move(out), here};
 }
 
-/// Dust that still shows where a frame has a share: no other shows the place clean. As spots of the merge.
+/// Dust of unknown depth that still shows where a frame has a share: no other shows the place clean. As spots of the merge.
 std::vector<MendStroke> dustToFill(const RenderPlan &plan, const MergedSet &set)
 {
     constexpr double kWider = 1.25, kBeyond = 1.0; // what a speck's shape leaves out; pixels
     constexpr double kLeastShare = 0.02;           // of a frame: less of its dust nobody sees
     std::vector<MendStroke> out;
     for (const DustSpot &spot : plan.recipe.mend.dust) {
-        if (!spot.on)
+        if (!spot.on || isDepthKnown(spot))
             continue;
         for (size_t i = 0; i < set.frameIds.size() && i < set.alignment.size(); ++i) {
             const Transform back = set.alignment[i].toReference.transform.inverted();
@@ -158,7 +159,7 @@ MendingPtr mendingOf(const RenderPlan &plan, int reduction, ExecContext &ctx)
     const SharedList<DustSpot> &dust = plan.recipe.mend.dust;
     const bool isReturned = plan.recipe.returnedLight.isThere();
     if (!isReturned && std::none_of(spots.begin(), spots.end(), [](const MendSpot &spot) { return acts(spot); }) &&
-        std::none_of(dust.begin(), dust.end(), [](const DustSpot &spot) { return spot.on; }))
+        std::none_of(dust.begin(), dust.end(), [](const DustSpot &spot) { return spot.on && !isDepthKnown(spot); }))
         return nullptr;
     ExecContext merging = ctx.part(0.0, 0.9), mending = ctx.part(0.9, 1.0);
     const MergedPtr set = mergedOf(plan, reduction, merging);

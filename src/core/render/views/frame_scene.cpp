@@ -23,8 +23,7 @@ DecodedPtr codesOf(const RenderPlan &plan, const BracketFrame &frame, int reduct
     const auto at = std::ranges::find(used, &frame);
     if (at != used.end())
         return alignedSet(plan, reduction, ctx)->pixels[size_t(at - used.begin())];
-    return prepared(plan.sources, *frame.frame, preparationOf(frame, plan.measured, plan.recipe.prepare), reduction,
-                    ctx);
+    return prepared(plan.sources, *frame.frame, preparationOf(frame, plan.measured, plan.recipe), reduction, ctx);
 }
 
 /// For each code of light, the linear code by the file's own curve: the inverse of what frames go through.
@@ -116,7 +115,7 @@ Image<float> lookThrough(const RenderPlan &plan, size_t index, FrameBrightness b
     const CodeValues &colour = frame->frame->codeValues;
     const DecodedPtr codes = codesOf(plan, *frame, request.reduction, ctx);
     if (brightness == FrameBrightness::AsTaken) {
-        const CodeTables tables = fileCodes(preparationOf(*frame, plan.measured, plan.recipe.prepare));
+        const CodeTables tables = fileCodes(preparationOf(*frame, plan.measured, plan.recipe));
         Image<float> out = lightPart(codes, tables, colour, request, nullptr, ctx);
         applyMatrix(rgbToRgb(kRec2020, primariesOf(space)) * colour.toRec2020, out.view(), ctx);
         for (int c = 0; c < 3; ++c)
@@ -162,10 +161,11 @@ Image<float> lookAtFrame(const Sources &sources, size_t index, const Recipe &set
         const Bracket bracket = bracketOf(sources, measured, recipe);
         for (const BracketFrame &f : bracket.frames)
             if (f.frame->id == frame.id)
-                preparation = preparationOf(f, measured, recipe.prepare);
+                preparation = preparationOf(f, measured, recipe);
         preparation.response = nullptr;
         preparation.gains = {1.0, 1.0, 1.0};
         preparation.unevenness = nullptr;
+        preparation.dust = nullptr;
     }
     const auto cutAtWhite = [&](int reduction, ExecContext &own) {
         Image<float> out;

@@ -41,7 +41,7 @@ PickedLight pickLight(const Sources &sources, const Measured &measured, const Re
     if (shown == bracket.frames.end() || !shown->usable)
         throw ArgumentError("this frame cannot be used: pick from another one, or from the merge");
     const DecodedPtr codes =
-        prepared(sources, *shown->frame, preparationOf(*shown, measured, plan.recipe.prepare), reduction, ctx);
+        prepared(sources, *shown->frame, preparationOf(*shown, measured, plan.recipe), reduction, ctx);
     gather(codes->width(), codes->height(), [&](int u, int v) {
         for (int c = 0; c < 3; ++c) {
             const double light = double(linearOfCode(codes->row(c, v)[u]));
