@@ -50,20 +50,61 @@ extern "C" int fsync(int file)
     return done;
 }
 
-extern "C" int rename(const char *from, const char *to)
+namespace {
+
+/// Where a name that is not there yet really lies, which is its no more; empty: it is there, or unknown.
+std::string takenBack(const std::string &name)
 {
-    struct stat status {
-    }, folder{};
-    const std::filesystem::path target(to);
-    if (stat(from, &status) != 0 || stat(target.parent_path().c_str(), &folder) != 0)
-        return next<int (*)(const char *, const char *)>("rename")(from, to); // which says what is wrong
-    const std::scoped_lock lock(guard);
+    for (auto &[folder, waiting] : renames)
+        for (auto entry = waiting.begin(); entry != waiting.end(); ++entry)
+            if (entry->second == name) {
+                std::string from = entry->first;
+                waiting.erase(entry);
+                return from;
+            }
+    return {};
+}
+
+/// The name waits for its folder to be flushed; what was not flushed of the file is gone.
+void hold(const struct stat &status, const struct stat &folder, const std::string &from, const char *to)
+{
     const auto known = flushed.find({status.st_dev, status.st_ino});
     const bool whole = known != flushed.end() && known->second.size == status.st_size &&
                        known->second.changed.tv_sec == status.st_mtim.tv_sec &&
                        known->second.changed.tv_nsec == status.st_mtim.tv_nsec;
-    if (!whole && truncate(from, 0) != 0)
+    if (!whole && truncate(from.c_str(), 0) != 0)
         abort();
     renames[{folder.st_dev, folder.st_ino}].emplace_back(from, to);
+}
+
+} // namespace
+
+extern "C" int rename(const char *from, const char *to)
+{
+    struct stat status {
+    }, folder{};
+    const std::scoped_lock lock(guard);
+    const std::string waiting = takenBack(from), source = waiting.empty() ? std::string(from) : waiting;
+    if (stat(source.c_str(), &status) != 0 || stat(std::filesystem::path(to).parent_path().c_str(), &folder) != 0)
+        return next<int (*)(const char *, const char *)>("rename")(source.c_str(), to); // which says what is wrong
+    hold(status, folder, source, to);
+    return 0;
+}
+
+/// Of a file that had no name: until its folder is flushed it lies under one that nobody asks for.
+extern "C" int linkat(int fromFolder, const char *from, int toFolder, const char *to, int flags)
+{
+    using Link = int (*)(int, const char *, int, const char *, int);
+    struct stat status {
+    }, folder{}, there{};
+    if (lstat(to, &there) == 0 || stat(from, &status) != 0 ||
+        stat(std::filesystem::path(to).parent_path().c_str(), &folder) != 0)
+        return next<Link>("linkat")(fromFolder, from, toFolder, to, flags); // which says what is wrong
+    const std::string held =
+        (std::filesystem::path(to).parent_path() / (".unsynced-" + std::to_string(status.st_ino))).string();
+    if (const int done = next<Link>("linkat")(fromFolder, from, toFolder, held.c_str(), flags); done != 0)
+        return done;
+    const std::scoped_lock lock(guard);
+    hold(status, folder, held, to);
     return 0;
 }
