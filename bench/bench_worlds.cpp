@@ -48,8 +48,10 @@ void addFigures(Report &report, const std::vector<Seen> &all)
             liesFound += v.exposureError < 0.05;
         }
         leftOut += v.leftOut;
-        if (v.borders)
-            borders.push_back(*v.borders), bordersTold.push_back(*v.bordersTold);
+        if (v.borders) {
+            borders.push_back(*v.borders);
+            bordersTold.push_back(*v.bordersTold);
+        }
         if (v.overThree)
             overThree.push_back(*v.overThree);
         (absent ? absentLoss : loss).push_back(v.loss);
