@@ -14,4 +14,9 @@ void keepFreedMemory()
     mallopt(M_TRIM_THRESHOLD, int(std::clamp<long long>(machine / 16, 64 << 20, std::numeric_limits<int>::max())));
 }
 
+void giveBackFreedMemory()
+{
+    malloc_trim(0);
+}
+
 } // namespace yolk

@@ -8,4 +8,8 @@ namespace yolk {
 /// stays unused on top of the heap. For the first line of a main(), as it holds for the whole process.
 void keepFreedMemory();
 
+/// Gives back what is free now, from between the blocks in use, too: after a piece of long work, so that what the next
+/// piece lays out otherwise does not add up. Costs the clearing of pages once more.
+void giveBackFreedMemory();
+
 } // namespace yolk

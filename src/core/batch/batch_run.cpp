@@ -1,6 +1,7 @@
 #include "batch/batch_run.h"
 
 #include "base/errors.h"
+#include "base/memory.h"
 #include "base/text.h"
 #include "frames/measure.h"
 #include "io/atomic_file.h"
@@ -220,7 +221,7 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
                               (double(jobs.size() - out.done) - running);
         progress(out);
     };
-    const auto work = [&](size_t worker, Runner &runner) {
+    const auto work = [&](size_t worker, Runner &alone) {
         for (;;) {
             constexpr auto kLook = std::chrono::milliseconds(50);
             while (options.isPaused && options.isPaused() && !ctx.stopToken().stop_requested())
@@ -252,12 +253,15 @@ std::vector<JobResult> runBatch(const std::vector<BatchJob> &jobs, const BatchMa
                 shared.numbers[worker] = jobs[i].number;
                 say(true);
             }
-            ExecContext own(runner, ctx.stopToken(), [&](double fraction) {
+            // The last ones share all cores: else those would idle whose worker finds nothing more to do.
+            const bool isLast = jobs.size() - i < workers;
+            ExecContext own(isLast ? ctx.runner() : alone, ctx.stopToken(), [&](double fraction) {
                 const std::scoped_lock lock(shared.mutex);
                 shared.underWay[worker] = std::min(fraction, 0.999);
                 say(false);
             });
             JobResult result = runJob(jobs[i], marks.thumbnailOf(jobs[i]), own);
+            giveBackFreedMemory();
             try {
                 if (result.error.empty())
                     marks.setDone(keys[i], result);
