@@ -10,29 +10,64 @@ namespace {
 constexpr double kHolds = 0.5;        // of a place, for a keeper to decide there: most of it
 constexpr double kHalfAsGood = 0.5;   // of the best: the preferred one decides, and others stand in for what it lacks
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
-
-/// The frame with the largest merit, or the preferred one where that is nearly as good.
-size_t best(const std::vector<double> &merit, size_t preferred)
-{
-    const auto most = std::ranges::max_element(merit);
-    return *most > 0.0 && merit[preferred] >= kNearlyAsGood * *most ? preferred : size_t(most - merit.begin());
-}
+constexpr double kAsGood = 0.97;      // of the best frame: what noise makes of merits is far less
 
 struct Shown {
     double cells = 0.0;
     std::vector<double> held, unclipped; ///< of each frame: cells
     std::vector<double> merit, net;      ///< the same summed; net of what is lost to clipping
+    std::vector<double> edges;           ///< the same of edgeOf()
+
+    explicit Shown(size_t frames)
+    {
+        for (auto *sums : {&held, &unclipped, &merit, &net, &edges})
+            sums->resize(frames);
+    }
 };
+
+/// The preferred frame where it is nearly as good as the one of the largest merit, else the sharpest of those that are
+/// as good as that: what moves while the shutter is open loses its edges.
+size_t best(const std::vector<double> &merit, const std::vector<double> &edges, size_t preferred)
+{
+    const auto most = std::ranges::max_element(merit);
+    if (!(*most > 0.0))
+        return size_t(most - merit.begin());
+    if (merit[preferred] >= kNearlyAsGood * *most)
+        return preferred;
+    auto out = size_t(most - merit.begin());
+    for (size_t i = 0; i < merit.size(); ++i)
+        if (merit[i] >= kAsGood * *most && edges[i] > edges[out])
+            out = i;
+    return out;
+}
+
+/// How steep light is from a cell to the next ones, as squares of its share of the light, less what noise makes of it.
+double edgeOf(const CellFrame &frame, int x, int y)
+{
+    double out = 0.0;
+    for (const auto &[u, v] : {std::pair{x + 1, y}, std::pair{x, y + 1}}) {
+        if (u >= frame.light.width() || v >= frame.light.height() || frame.nearClips.row(0, y)[x] ||
+            frame.nearClips.row(0, v)[u] || frame.absent.row(0, v)[u])
+            continue;
+        double apart = 0.0, light = 0.0, variance = 0.0;
+        for (int c = 0; c < frame.light.planes(); ++c) {
+            const float a = frame.light.row(c, y)[x], b = frame.light.row(c, v)[u];
+            apart += double(a - b) * double(a - b);
+            light += double(a) * double(a) + double(b) * double(b);
+            variance += double(frame.pixelVariance(a) + frame.pixelVariance(b)) / frame.pixels;
+        }
+        if (light > 0.0)
+            out += (apart - variance) / (light + variance);
+    }
+    return out;
+}
 
 /// How each frame shows each place, by number from 1.
 class Holdings {
 public:
     Holdings(const std::vector<CellFrame> &frames, const Places &places)
-        : frames_(frames), shown_(size_t(places.count) + 1)
+        : frames_(frames), shown_(size_t(places.count) + 1, Shown(frames.size()))
     {
-        for (Shown &s : shown_)
-            for (auto *sums : {&s.held, &s.unclipped, &s.merit, &s.net})
-                sums->resize(frames.size());
         forEachCore(places, [&](size_t place, int x, int y) {
             Shown &s = shown_[place];
             ++s.cells;
@@ -42,6 +77,7 @@ public:
                 s.unclipped[i] += !frames_[i].clips.row(0, y)[x] && !frames_[i].absent.row(0, y)[x];
                 s.merit[i] += double(merit);
                 s.net[i] += double(merit) - (frames_[i].clips.row(0, y)[x] ? double(kClippedCost) : 0.0);
+                s.edges[i] += edgeOf(frames_[i], x, y);
             }
         });
     }
@@ -49,11 +85,12 @@ public:
     /// Of all places together.
     size_t keeper(size_t preferred) const
     {
-        Shown all{0.0, {}, {}, std::vector<double>(frames_.size()), std::vector<double>(frames_.size())};
+        Shown all(frames_.size());
         for (const Shown &s : shown_)
             for (size_t i = 0; i < frames_.size(); ++i) {
                 all.merit[i] += s.merit[i];
                 all.net[i] += s.net[i];
+                all.edges[i] += s.edges[i];
             }
         return bestOf(all, preferred);
     }
@@ -72,14 +109,17 @@ public:
         return {bestOf(shown_[place], preferred)};
     }
     /// The frame that shows most of a place, clipped least.
-    PlaceKeeper holderOf(size_t place, size_t preferred) const { return {best(shown_[place].net, preferred)}; }
+    PlaceKeeper holderOf(size_t place, size_t preferred) const
+    {
+        return {best(shown_[place].net, shown_[place].edges, preferred)};
+    }
 
 private:
     static size_t bestOf(const Shown &shown, size_t preferred)
     {
         return shown.merit[preferred] > 0.0 && shown.merit[preferred] >= kHalfAsGood * std::ranges::max(shown.merit)
                    ? preferred
-                   : best(shown.net, preferred);
+                   : best(shown.net, shown.edges, preferred);
     }
     const std::vector<CellFrame> &frames_;
     std::vector<Shown> shown_;

@@ -261,6 +261,21 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
             throw ArgumentError("movement: the frames are not of one size");
 }
 
+/// Where frames had to be brought onto each other, those of a place that show the same stand a little beside each other
+/// at every edge of what is near. So where a keeper chosen by hand shows no other state than the reference, that stands,
+/// if it shows its light: 1 + its index there, as lightsElsewhere() has it.
+void keepReference(const std::vector<CellFrame> &cells, const Places &between, size_t reference, const Places &places,
+                   std::span<const PlaceKeeper> keepers, Image<uint16_t> &instead)
+{
+    for (int y = 0; y < instead.height(); ++y)
+        for (int x = 0; x < instead.width(); ++x)
+            if (const size_t place = places.of.row(0, y)[x];
+                place > 0 && keepers[place - 1].inTheDark && !keepers[place - 1].isDrawn() && !instead.row(0, y)[x] &&
+                !between.of.row(0, y)[x] && !cells[reference].nearClips.row(0, y)[x] &&
+                meritOf(cells[reference], x, y) > 0.0f)
+                instead.row(0, y)[x] = uint16_t(reference + 1);
+}
+
 /// Puts things before edges and the larger places first, in all that names them.
 void sortPlaces(Movement &movement)
 {
@@ -397,9 +412,15 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     }
     if (places.count == 0)
         return out;
-    const Keepers keepers =
+    Keepers keepers =
         keepersOf(cells, places, byHand, {request.keeper, request.preferred, !brought}, close, deciding);
     out.keeper = keepers.ofAll;
+    if (brought && request.keeper && *request.keeper != request.preferred) {
+        const Comparison loose = compare(cells[*request.keeper], cells[request.preferred], Fit::Loose, response, deciding);
+        const auto closer = close.of(*request.keeper, request.preferred, deciding);
+        keepReference(cells, placesIn(loose.apart, closer->apart, unseen), request.preferred, places, keepers.ofPlace,
+                      keepers.lights);
+    }
 
     out.places.resize(size_t(places.count));
     for (size_t i = 0; i < out.places.size(); ++i) {

@@ -125,6 +125,28 @@ private Q_SLOTS:
             }
         }
     }
+    void amongEqualsTheSharpestShowsAThing()
+    {
+        // Striped squares that the reference clips; one of two other frames saw its own move while it was exposed.
+        for (const size_t blurred : {size_t(0), size_t(1)}) {
+            std::vector<Image<float>> states = squares({50, 120, 200}, 0.5f);
+            for (size_t i = 0; i < states.size(); ++i) {
+                const int left = std::array{50, 120, 200}[i];
+                for (int c = 0; c < 3; ++c)
+                    for (int y = 80; y < 120; ++y)
+                        for (int x = 0; x < 40; ++x) {
+                            constexpr int kSwept = 8; // as many pixels as a dark and a light stripe together
+                            const bool isDark = x % kSwept < kSwept / 2;
+                            states[i].row(c, y)[left + x] = i == blurred ? 0.5f : isDark ? 0.35f : 0.65f;
+                        }
+            }
+            const Shots shots = shoot(states, {-1, -1, 5});
+            const Movement movement = find(shots, {50.0, std::nullopt, 2});
+            const size_t sharp = 1 - blurred;
+            const int x = std::array{70, 140}[sharp];
+            QCOMPARE(movement.frameAt(x, 100), int(sharp));
+        }
+    }
     void coarserCellsFindTheSameThing()
     {
         const std::vector<Image<float>> states = squares({50, 120, 200}, 0.5f);
