@@ -1,8 +1,168 @@
 #include "align/flow.h"
 
 #include "align/bilateral_grid_p.h"
+#include "image/copy.h"
+#include "image/mat_p.h"
+
+#include <opencv2/imgproc.hpp>
+
+#include <algorithm>
+#include <cmath>
 
 namespace yolk {
+namespace {
+
+constexpr int kAround = 2, kTile = 32; // pixels round a pixel that are compared; a side of what is decided at once
+constexpr float kMostApart = 0.5f;     // of a factor e: worse is all the same
+
+/// How badly displacements explain the pixels of a tile.
+class TileCost {
+public:
+    TileCost(const FlowSides &sides, int x0, int y0) : sides_(sides), x0_(x0), y0_(y0) {}
+
+    /// Of the flow as it lies `dx`, `dy` away, and more; kTile x kTile means of what is known around.
+    const float *of(ImageView<const float> flow, int dx, int dy, float moreX, float moreY)
+    {
+        const int width = flow.width(), height = flow.height();
+        for (int v = 0; v < kSide; ++v) {
+            const int y = y0_ + v - kAround, fromY = std::clamp(y + dy, 0, height - 1);
+            for (int u = 0; u < kSide; ++u) {
+                const int x = x0_ + u - kAround, fromX = std::clamp(x + dx, 0, width - 1);
+                apart_[v][u] = known_[v][u] = 0.0f;
+                if (x < 0 || y < 0 || x >= width || y >= height || !sides_.stillKnown.row(0, y)[x])
+                    continue;
+                const float px = float(x) + flow.row(0, fromY)[fromX] + moreX,
+                            py = float(y) + flow.row(1, fromY)[fromX] + moreY;
+                if (!(px >= 0.0f && py >= 0.0f && px <= float(width - 1) && py <= float(height - 1)))
+                    continue;
+                const int left = std::min(int(px), std::max(0, width - 2)),
+                          top = std::min(int(py), std::max(0, height - 2));
+                const float right = px - float(left), down = py - float(top);
+                if (!sides_.movingKnown.row(0, top + (down > 0.5f))[left + (right > 0.5f)])
+                    continue;
+                const float *above = sides_.moving.row(0, top) + left,
+                            *below = sides_.moving.row(0, std::min(top + 1, height - 1)) + left;
+                const int next = width > 1 ? 1 : 0;
+                const float upper = above[0] + right * (above[next] - above[0]),
+                            lower = below[0] + right * (below[next] - below[0]);
+                const float moved = upper + down * (lower - upper);
+                apart_[v][u] = std::min(kMostApart, std::abs(sides_.still.row(0, y)[x] - moved));
+                known_[v][u] = 1.0f;
+            }
+        }
+        constexpr int kWindow = 2 * kAround + 1;
+        constexpr float kFewest = 0.4f * kWindow * kWindow; // pixels: else nobody can tell
+        for (int v = 0; v < kSide; ++v)
+            for (int u = 0; u < kTile; ++u) {
+                float apart = 0.0f, known = 0.0f;
+                for (int i = 0; i < kWindow; ++i) {
+                    apart += apart_[v][u + i];
+                    known += known_[v][u + i];
+                }
+                acrossApart_[v][u] = apart;
+                acrossKnown_[v][u] = known;
+            }
+        for (int v = 0; v < kTile; ++v)
+            for (int u = 0; u < kTile; ++u) {
+                float apart = 0.0f, known = 0.0f;
+                for (int i = 0; i < kWindow; ++i) {
+                    apart += acrossApart_[v + i][u];
+                    known += acrossKnown_[v + i][u];
+                }
+                cost_[v][u] = known < kFewest ? kMostApart : apart / known;
+            }
+        return cost_[0];
+    }
+
+private:
+    static constexpr int kSide = kTile + 2 * kAround;
+    const FlowSides &sides_;
+    int x0_, y0_;
+    float apart_[kSide][kSide], known_[kSide][kSide], acrossApart_[kSide][kTile], acrossKnown_[kSide][kTile],
+        cost_[kTile][kTile];
+};
+
+} // namespace
+
+void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
+{
+    const Shape one{flow.width(), flow.height(), 1};
+    if (one.empty() || flow.planes() != 2 || sides.still.shape() != one || sides.stillKnown.shape() != one ||
+        sides.moving.shape() != one || sides.movingKnown.shape() != one)
+        throw ArgumentError("flow and what it leads between must be of one size");
+    constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
+    const int rows = (one.height + kTile - 1) / kTile;
+    Image<float> best(one, Fill::Anything);
+    ExecContext own = ctx.child({});
+    // Calls visit(tile, x0, y0, x1, y1) for all tiles.
+    const auto forEachTile = [&](auto &&visit) {
+        forEachPart(own, rows, [&](int row, ExecContext &) {
+            const int y0 = row * kTile, y1 = std::min(one.height, y0 + kTile);
+            for (int x0 = 0; x0 < one.width; x0 += kTile)
+                visit(x0, y0, std::min(one.width, x0 + kTile), y1);
+        });
+    };
+    forEachTile([&](int x0, int y0, int x1, int y1) {
+        TileCost tile(sides, x0, y0);
+        const float *cost = tile.of(flow.view(), 0, 0, 0.0f, 0.0f);
+        for (int y = y0; y < y1; ++y)
+            for (int x = x0; x < x1; ++x) { // where nobody can tell, nothing is better
+                const float now = cost[(y - y0) * kTile + x - x0];
+                best.row(0, y)[x] = now < kMostApart ? now : 0.0f;
+            }
+    });
+    // From how far displacements are taken, or by how much they are changed, in pixels.
+    struct Round {
+        int far;
+        float step;
+    };
+    for (const auto &[far, step] : {Round{32, 0.0f},
+                                    {16, 0.0f},
+                                    {8, 0.0f},
+                                    {4, 0.0f},
+                                    {0, 2.0f},
+                                    {0, 1.0f},
+                                    {8, 0.0f},
+                                    {4, 0.0f},
+                                    {2, 0.0f},
+                                    {0, 1.0f},
+                                    {0, 0.5f}}) {
+        ctx.throwIfStopped();
+        const Image<float> before = copyOf(flow);
+        forEachTile([&](int x0, int y0, int x1, int y1) {
+            float worst = 0.0f;
+            for (int y = y0; y < y1; ++y)
+                worst = std::max(worst, *std::max_element(best.row(0, y) + x0, best.row(0, y) + x1));
+            if (worst <= 2.0f * kAtLeast)
+                return;
+            TileCost tile(sides, x0, y0);
+            for (int down = -1; down <= 1; ++down)
+                for (int right = -1; right <= 1; ++right) {
+                    if (down == 0 && right == 0)
+                        continue;
+                    const int dx = right * far, dy = down * far;
+                    const float more[2] = {float(right) * step, float(down) * step};
+                    const float *cost = tile.of(before.view(), dx, dy, more[0], more[1]);
+                    for (int y = y0; y < y1; ++y)
+                        for (int x = x0; x < x1; ++x) {
+                            const float now = cost[(y - y0) * kTile + x - x0];
+                            float &so = best.row(0, y)[x];
+                            if (!(now < kBetter * so && now < so - kAtLeast))
+                                continue;
+                            so = now;
+                            const int u = std::clamp(x + dx, 0, one.width - 1),
+                                      v = std::clamp(y + dy, 0, one.height - 1);
+                            for (int k = 0; k < 2; ++k)
+                                flow.row(k, y)[x] = before.row(k, v)[u] + more[k];
+                        }
+                }
+        });
+    }
+    for (int k = 0; k < 2; ++k) { // single pixels know nothing
+        cv::Mat plane = matOf(flow, k);
+        cv::medianBlur(plane.clone(), plane, 5);
+    }
+}
 
 void continueFlow(ImageView<float> flow, ImageView<const float> belief, ImageView<const float> tone)
 {

@@ -196,6 +196,12 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     Image<uint8_t> both(width, height, 1);
     cv::Mat stillMat = matOf(stillLog), movedLogMat = matOf(movedLog), bothMat = matOf(both);
     cv::GaussianBlur(logOf(matOf(light_), offset, clipping), stillMat, {}, 0.8);
+    Image<float> seenLog(width, height, 1);
+    Image<uint8_t> seenKnown(width, height, 1);
+    cv::Mat seenLogMat = matOf(seenLog), seenKnownMat = matOf(seenKnown);
+    cv::GaussianBlur(logOf(seen, offset, clipping), seenLogMat, {}, 0.8);
+    cv::remap(matOf(g.valid), seenKnownMat, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    takeFromNeighbours({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view()}, flow, ctx);
     constexpr int kCorrections = 2;
     for (int i = 0; i < kCorrections; ++i) {
         ctx.throwIfStopped();

@@ -1,0 +1,145 @@
+// A dense flow made better: small things that stand nearer than what lies behind them.
+#include "align/flow.h"
+#include "base/errors.h"
+#include "image/copy.h"
+#include "support/compare.h"
+#include "support/runners.h"
+
+#include <QTest>
+
+#include <cmath>
+
+using namespace yolk;
+
+namespace {
+
+constexpr int kWidth = 240, kHeight = 160, kPitch = 40, kRadius = 9;
+constexpr float kAside = 5.0f; // pixels by which discs lie beside themselves
+
+bool isDisc(double x, double y)
+{
+    return std::hypot(std::remainder(x - kPitch / 2.0, kPitch), std::remainder(y - kPitch / 2.0, kPitch)) < kRadius;
+}
+/// A waving ground with waving discs on it, all shifted by `aside`.
+Image<float> discs(double aside)
+{
+    Image<float> out(kWidth, kHeight, 1);
+    for (int y = 0; y < kHeight; ++y)
+        for (int x = 0; x < kWidth; ++x)
+            out.row(0, y)[x] = isDisc(x - aside, y)
+                                   ? float(-2.0 + 0.5 * std::sin(0.7 * (x - aside)) * std::cos(0.6 * y))
+                                   : float(0.4 * std::sin(0.5 * x) * std::cos(0.4 * y));
+    return out;
+}
+Image<uint8_t> known()
+{
+    Image<uint8_t> out(kWidth, kHeight, 1);
+    for (int y = 0; y < kHeight; ++y)
+        std::fill_n(out.row(0, y), kWidth, uint8_t(1));
+    return out;
+}
+/// What blocks that are larger than a disc make of it: a mixture, but in the middle of one disc.
+Image<float> mixed()
+{
+    Image<float> out(kWidth, kHeight, 2);
+    for (int y = 0; y < kHeight; ++y)
+        for (int x = 0; x < kWidth; ++x) {
+            const bool isKnown = std::hypot(x - 2.5 * kPitch, y - 1.5 * kPitch) < 4.0;
+            out.row(0, y)[x] = isKnown ? kAside : isDisc(x, y) ? 0.4f * kAside : 0.0f;
+        }
+    return out;
+}
+
+} // namespace
+
+class TestFlow : public QObject {
+    Q_OBJECT
+
+private Q_SLOTS:
+    void smallThingsTakeTheirOwnWay()
+    {
+        const Image<float> still = discs(0.0), moving = discs(kAside);
+        const Image<uint8_t> all = known();
+        Image<float> flow = mixed();
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        takeFromNeighbours({still.view(), all.view(), moving.view(), all.view()}, flow, ctx);
+        int right = 0, count = 0, astray = 0, ground = 0;
+        for (int y = 20; y < kHeight - 20; ++y)
+            for (int x = 20; x < kWidth - 20; ++x) {
+                // Beside a disc lies what it hides in the other picture: nobody knows about that.
+                const double off = std::hypot(flow.row(0, y)[x] - (isDisc(x, y) ? kAside : 0.0f), flow.row(1, y)[x]);
+                if (isDisc(x, y)) {
+                    ++count;
+                    right += off < 0.3;
+                } else if (!isDisc(x - 8, y) && !isDisc(x + 8, y) && !isDisc(x, y - 3) && !isDisc(x, y + 3)) {
+                    ++ground;
+                    astray += off > 0.3;
+                }
+            }
+        // Within two pixels of its rim, a third of a disc, windows show both.
+        QVERIFY2(right > 0.9 * count, qPrintable(QStringLiteral("%1 of %2").arg(right).arg(count)));
+        QVERIFY2(astray < 0.01 * ground, qPrintable(QStringLiteral("%1 of %2").arg(astray).arg(ground)));
+    }
+    void whatIsExplainedOrUnknownStays()
+    {
+        const Image<float> still = discs(0.0);
+        const Image<uint8_t> all = known(), none(kWidth, kHeight, 1);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        Image<float> flow(kWidth, kHeight, 2);
+        takeFromNeighbours({still.view(), all.view(), still.view(), all.view()}, flow, ctx);
+        QCOMPARE(test::firstDifference(flow.view(), Image<float>(kWidth, kHeight, 2).view(), 0.0, 0.0), QByteArray());
+        Image<float> even(kWidth, kHeight, 2); // the same everywhere: smoothing leaves it, too
+        for (int y = 0; y < kHeight; ++y)
+            std::fill_n(even.row(0, y), kWidth, 3.0f);
+        const Image<float> before = copyOf(even), other = discs(kAside);
+        takeFromNeighbours({still.view(), none.view(), other.view(), all.view()}, even, ctx);
+        QCOMPARE(test::firstDifference(even.view(), before.view(), 0.0, 0.0), QByteArray());
+    }
+    void sameBitsForAnyRunnerAndErrors()
+    {
+        const Image<float> still = discs(0.0), moving = discs(kAside);
+        const Image<uint8_t> all = known();
+        const FlowSides sides{still.view(), all.view(), moving.view(), all.view()};
+        const auto found = [&](Runner &runner) {
+            Image<float> flow = mixed();
+            ExecContext ctx(runner);
+            takeFromNeighbours(sides, flow, ctx);
+            return flow;
+        };
+        SerialRunner serial;
+        test::ShuffledRunner shuffled(5);
+        ThreadRunner threads;
+        const Image<float> want = found(serial);
+        QCOMPARE(test::firstDifference(found(shuffled).view(), want.view(), 0.0, 0.0), QByteArray());
+        QCOMPARE(test::firstDifference(found(threads).view(), want.view(), 0.0, 0.0), QByteArray());
+        ExecContext ctx(serial);
+        Image<float> small(20, 20, 2);
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, takeFromNeighbours(sides, small, ctx));
+        std::stop_source stop;
+        stop.request_stop();
+        ExecContext stopped(serial, stop.get_token());
+        Image<float> flow = mixed();
+        QVERIFY_THROWS_EXCEPTION(Cancelled, takeFromNeighbours(sides, flow, stopped));
+    }
+    void oddSizesAreWhole()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        for (const auto &[width, height] : {std::pair{1, 1}, {33, 31}, {64, 65}}) {
+            const Image<float> light(width, height, 1);
+            Image<uint8_t> all(width, height, 1);
+            for (int y = 0; y < height; ++y)
+                std::fill_n(all.row(0, y), width, uint8_t(1));
+            Image<float> flow(width, height, 2);
+            takeFromNeighbours({light.view(), all.view(), light.view(), all.view()}, flow, ctx);
+            for (int y = 0; y < height; ++y)
+                for (int x = 0; x < width; ++x)
+                    QCOMPARE(flow.row(0, y)[x], 0.0f);
+        }
+    }
+};
+
+QTEST_GUILESS_MAIN(TestFlow)
+#include "tst_flow.moc"
