@@ -89,6 +89,17 @@ Turn turnOf(Orientation o, int width, int height, ptrdiff_t stride)
     return {0, 1, stride};
 }
 
+/// A way across the picture as stored, upright.
+std::array<double, 2> turned(Orientation o, double dx, double dy)
+{
+    constexpr ptrdiff_t kDown = 2;
+    const Turn turn = turnOf(o, 1, 1, kDown);
+    std::array<double, 2> out{};
+    out[std::abs(turn.perX) == kDown] += turn.perX > 0 ? dx : -dx;
+    out[std::abs(turn.perY) == kDown] += turn.perY > 0 ? dy : -dy;
+    return out;
+}
+
 /// Means of r x r blocks of linear codes, row by row.
 class BlockMeans {
 public:
@@ -168,6 +179,12 @@ FramePtr loadFrame(const std::string &path)
     frame->bits = info.camera ? info.sensorBits : info.bits;
     const double iso = frame->metadata.iso.value_or(100.0);
     frame->codingVariance = info.codingVariance;
+    if (info.cells) {
+        const auto offset = [&](const std::array<int, 2> &cell) { // a cell's middle lies between its pixels
+            return turned(frame->metadata.orientation(), cell[0] - 0.5, cell[1] - 0.5);
+        };
+        frame->cellOffsets = {offset(info.cells->red), offset(info.cells->blue)};
+    }
     frame->assumedNoise =
         info.camera ? defaultRawNoise(frame->bits, iso) : defaultNoise(frame->bits, iso, info.codingVariance);
     frame->id = hashFile(path).hex();
@@ -177,6 +194,15 @@ FramePtr loadFrame(const std::string &path)
 Shape reducedShape(const Frame &frame, int reduction)
 {
     return {(frame.width + reduction - 1) / reduction, (frame.height + reduction - 1) / reduction, 3};
+}
+
+ColourOffsets colourOffsets(const Frame &frame, int reduction)
+{
+    ColourOffsets out = frame.cellOffsets;
+    for (auto *way : {&out.red, &out.blue})
+        for (double &v : *way)
+            v = reduction > 1 ? v / reduction : 0.0;
+    return out;
 }
 
 Image<uint16_t> decodeFrame(const Frame &frame, int reduction, ExecContext &ctx, const RawOptions &raw)

@@ -10,10 +10,17 @@
 #include "io/linear_codes.h"
 #include "io/metadata.h"
 
+#include <array>
 #include <memory>
 #include <string>
 
 namespace yolk {
+
+/// By how much the samples of red and of blue lie off the middles of pixels: x, y.
+struct ColourOffsets {
+    std::array<double, 2> red{}, blue{};
+    bool operator==(const ColourOffsets &) const = default;
+};
 
 /// Immutable once loaded; passed between threads as FramePtr.
 struct Frame {
@@ -27,6 +34,8 @@ struct Frame {
     NoiseModel assumedNoise;           ///< of a usual sensor; what was measured stands in MeasuredFrame
     double codingVariance = kRounding; ///< as PictureInfo has it
     const Codec *codec = nullptr;
+    /// In pixels of the sensor, upright: where a reduced decode makes one pixel of a cell of the filter array.
+    ColourOffsets cellOffsets;
     bool isRaw() const { return codec == &kRawCodec; }
     bool isRadiance() const { return bits == 32; } ///< merged already: it has no exposure and no clipping
 };
@@ -37,6 +46,9 @@ FramePtr loadFrame(const std::string &path);
 
 /// The size of a frame decoded at 1/reduction: sides rounded up.
 Shape reducedShape(const Frame &frame, int reduction);
+
+/// Where red and blue lie in a frame decoded at 1/reduction, in its pixels; at 1 nowhere else than green.
+ColourOffsets colourOffsets(const Frame &frame, int reduction);
 
 /// Decodes to linear RGB of the file (raw: of the camera) as linear codes, upright, three planes; grey files give three
 /// equal ones. Reduced pixels are means of linear blocks, or what the format's own reduced decoding gives (JPEG: up to

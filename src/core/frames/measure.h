@@ -79,6 +79,7 @@ struct MeasuredSet {
     std::vector<LightSample> light;    ///< some 8000 places, spread evenly
     std::vector<SensorPlace> defects;  ///< of the sensor of the raw frames that are most
     std::string defectsOf;             ///< the camera
+    bool operator==(const MeasuredSet &) const = default;
 };
 
 /// How a frame comes to its reduced pixels: decodeFrame(), or a cache in front of it.

@@ -24,6 +24,12 @@ struct CameraColour {
     bool operator==(const CameraColour &) const = default;
 };
 
+/// Where red and blue lie in the cells of a filter array of two by two pixels: x, y, each 0 or 1.
+struct ColourCells {
+    std::array<int, 2> red{}, blue{};
+    bool operator==(const ColourCells &) const = default;
+};
+
 /// What a file says of itself before its pixels are read.
 struct PictureInfo {
     int width = 0, height = 0;      ///< as stored, before any orientation
@@ -38,6 +44,7 @@ struct PictureInfo {
     int sensorBits = 0;                                ///< raw files: of a stored sensor value
     std::optional<Primaries> primaries = std::nullopt; ///< radiance files that name theirs
     bool isUpright = false;                            ///< rows come turned already, whatever the metadata say
+    std::optional<ColourCells> cells = std::nullopt;   ///< raw files whose reduced pixels are such cells
     bool operator==(const PictureInfo &) const = default;
 };
 

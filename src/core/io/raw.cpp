@@ -172,6 +172,21 @@ public:
         return out;
     }
 
+    /// Of a filter array of two by two. LibRaw's `filters` up to 1000 mean others.
+    std::optional<ColourCells> cells() const
+    {
+        std::optional<std::array<int, 2>> red, blue;
+        for (int y = 0; y < 2 && raw_->imgdata.idata.filters > 1000; ++y)
+            for (int x = 0; x < 2; ++x) {
+                const int channel = raw_->COLOR(y, x);
+                if (channel == 0)
+                    red = {x, y};
+                else if (channel == 2)
+                    blue = {x, y};
+            }
+        return red && blue ? std::optional(ColourCells{*red, *blue}) : std::nullopt;
+    }
+
     /// How values were delivered.
     struct Delivered {
         double scale[3], offset;
@@ -305,29 +320,21 @@ private:
         return out;
     }
 
-    /// The values behind a filter array of two by two. Others (LibRaw's `filters` up to 1000) stay as they are.
+    /// The values behind a filter array of two by two. Others stay as they are.
     std::optional<Mosaic> mosaicOf(int clipped)
     {
         const libraw_data_t &d = raw_->imgdata;
-        if (!d.rawdata.raw_image || d.idata.filters <= 1000)
+        const auto cells = this->cells();
+        if (!d.rawdata.raw_image || !cells)
             return std::nullopt;
         const ptrdiff_t stride = d.sizes.raw_pitch / ptrdiff_t(sizeof(ushort));
-        Mosaic mosaic{{d.rawdata.raw_image + d.sizes.top_margin * stride + d.sizes.left_margin,
+        return Mosaic{{d.rawdata.raw_image + d.sizes.top_margin * stride + d.sizes.left_margin,
                        {d.sizes.width, d.sizes.height, 1},
                        stride,
                        stride * d.sizes.height},
-                      {-1, -1},
-                      {-1, -1},
+                      cells->red,
+                      cells->blue,
                       clipped};
-        for (int y = 0; y < 2; ++y)
-            for (int x = 0; x < 2; ++x) {
-                const int channel = raw_->COLOR(y, x);
-                if (channel == 0)
-                    mosaic.red = {x, y};
-                else if (channel == 2)
-                    mosaic.blue = {x, y};
-            }
-        return mosaic.red[0] >= 0 && mosaic.blue[0] >= 0 ? std::optional(mosaic) : std::nullopt;
     }
 
     /// Does what LibRaw was asked to do with black and white, and bends; then nothing of it is left for LibRaw to do.
@@ -402,6 +409,7 @@ PictureInfo readInfo(const std::string &path)
     const libraw_image_sizes_t &sizes = file.data().sizes;
     PictureInfo out{sizes.width, sizes.height, file.isMonochrome() ? 1 : 3, 16, {}, file.colour()};
     out.library = file.shot();
+    out.cells = file.cells();
     const unsigned top = file.data().color.maximum;
     out.sensorBits = int(std::ceil(std::log2(double(std::max(2u, top)))));
     return out;

@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <tuple>
 #include <vector>
 
 namespace yolk {
@@ -164,18 +165,24 @@ YOLK_INLINE uint16_t valueOf(float root)
     return uint16_t(int(square * square + 0.5f));
 }
 
-/// One row of one channel, taken from where the lens put it. (cx, cy) is the middle of the picture in this plane's
-/// pixels, centres at +0.5. What is clipped, by its root, is not mixed.
+/// How a plane lies in the picture, in its own pixels.
+struct PlanePlace {
+    double cx = 0.0, cy = 0.0;         ///< the picture's middle, centres of pixels at +0.5
+    std::array<double, 2> offset = {}; ///< of its samples off the middles of pixels
+};
+
+/// One row of one channel, taken from where the lens put it. What is clipped, by its root, is not mixed.
 YOLK_MULTIVERSION
-void correctedRow(ImageView<const float> roots, const ChannelFringe &fringe, double cx, double cy, float clipped, int y,
-                  uint16_t *out)
+void correctedRow(ImageView<const float> roots, const ChannelFringe &fringe, const PlanePlace &place, float clipped,
+                  int y, uint16_t *out)
 {
+    const double cx = place.cx, cy = place.cy;
     const auto &weights = cubicWeights();
     const int width = roots.width(), height = roots.height();
     const double perCorner = fringe.bend / (cx * cx + cy * cy), dy = y + 0.5 - cy;
     for (int x = 0; x < width; ++x) {
         const double dx = x + 0.5 - cx, more = fringe.scale + perCorner * (dx * dx + dy * dy);
-        const double sx = x + more * dx, sy = y + more * dy;
+        const double sx = x + more * dx - place.offset[0], sy = y + more * dy - place.offset[1];
         constexpr int kAway = 1 << 16; // makes the cut to integers a floor: shifts are at most a few hundred pixels
         const int fx = int(sx + kAway) - kAway, fy = int(sy + kAway) - kAway;
         const double px = sx - fx, py = sy - fy;
@@ -234,22 +241,23 @@ std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const No
     return Fringes{*found[0], *found[1], Fringes::Source::Picture};
 }
 
-void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext &ctx)
+void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, const ColourOffsets &offsets, ExecContext &ctx)
 {
     const Shape shape = codes.shape();
-    const std::pair<int, const ChannelFringe *> channels[2] = {{0, &fringes.red}, {2, &fringes.blue}};
+    const double cx = shape.width / 2.0, cy = shape.height / 2.0;
+    const std::tuple<int, const ChannelFringe *, PlanePlace> channels[2] = {{0, &fringes.red, {cx, cy, offsets.red}},
+                                                                            {2, &fringes.blue, {cx, cy, offsets.blue}}};
     ExecContext own = ctx.child({});
     const float clipped = codeRoots()[codeOfLinear(kClippedFrom)];
     Image<float> roots({shape.width, shape.height, 1}, Fill::Anything);
-    for (const auto &[plane, fringe] : channels) {
+    for (const auto &[plane, fringe, place] : channels) {
         forEachBand(own, shape.height, [&](int y0, int y1) {
             for (int y = y0; y < y1; ++y)
                 rootsOf(codes.row(plane, y), 1, shape.width, roots.row(0, y));
         });
         forEachBand(own, shape.height, [&](int y0, int y1) {
             for (int y = y0; y < y1; ++y)
-                correctedRow(roots.view(), *fringe, shape.width / 2.0, shape.height / 2.0, clipped, y,
-                             codes.row(plane, y));
+                correctedRow(roots.view(), *fringe, place, clipped, y, codes.row(plane, y));
         });
     }
     ctx.report(1.0);
@@ -268,12 +276,12 @@ void correctFringes(const Mosaic &mosaic, const Fringes &fringes, ExecContext &c
                 rootsOf(mosaic.values.row(0, 2 * y + cell[1]) + cell[0], 2, roots.width(), roots.row(0, y));
         });
         // The middle of the picture, seen from samples two pixels apart.
-        const double cx = (full / 2.0 - cell[0] - 0.5) / 2.0 + 0.5, cy = (tall / 2.0 - cell[1] - 0.5) / 2.0 + 0.5;
+        const PlanePlace place{(full / 2.0 - cell[0] - 0.5) / 2.0 + 0.5, (tall / 2.0 - cell[1] - 0.5) / 2.0 + 0.5};
         const float clipped = codeRoots()[uint16_t(kClippedFrom * mosaic.clipped)];
         forEachBand(own, roots.height(), [&](int y0, int y1) {
             std::vector<uint16_t> row(size_t(roots.width()));
             for (int y = y0; y < y1; ++y) {
-                correctedRow(roots.view(), *fringe, cx, cy, clipped, y, row.data());
+                correctedRow(roots.view(), *fringe, place, clipped, y, row.data());
                 for (int x = 0; x < roots.width(); ++x)
                     mosaic.values.row(0, 2 * y + cell[1])[2 * x + cell[0]] = row[size_t(x)];
             }

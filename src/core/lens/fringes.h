@@ -2,7 +2,7 @@
 #pragma once
 
 #include "base/exec_context.h"
-#include "frames/noise_model.h"
+#include "frames/frame.h"
 #include "image/image.h"
 #include "io/codec.h"
 #include "lens/lens_names.h"
@@ -41,11 +41,12 @@ std::optional<Fringes> estimateFringes(ImageView<const uint16_t> codes, const No
 /// `dataFile` is read in place of the data files that came with the library. Source: lensfun.
 std::optional<Fringes> fringesFromLensData(const LensNames &names, const std::string &dataFile = {});
 
-/// Moves red and blue onto green, in place; between pixels cubic (Catmull-Rom) in the fourth roots of the values, held
+/// Moves red and blue onto green, in place: from where the lens put them, and from their `offsets` in these pixels, as
+/// pixels that were cells of a filter array have them. Between pixels cubic (Catmull-Rom) in the fourth roots of the values, held
 /// within the neighbours' range. What lies nearest to a clipped value stays clipped. Shapes: linear codes, three
 /// planes.
 /// Threads: bands through ctx.runner, the same bits for any. Memory: 4 bytes a pixel. Throws Cancelled.
-void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, ExecContext &ctx);
+void correctFringes(Image<uint16_t> &codes, const Fringes &fringes, const ColourOffsets &offsets, ExecContext &ctx);
 
 /// The same on sensor values behind a filter array, before they become pixels: red and blue samples are moved among
 /// their like. Colours are then interpolated from channels that lie on each other. Memory: 1 byte a pixel.

@@ -36,13 +36,14 @@ Image<float> discs()
 /// The largest distance between the centres of red and blue, or either and green, over all discs, in full pixels. A
 /// centre is the first moment of the light above the ground: a limit on it would measure the slope of edges too. It is
 /// taken near the disc, as noise far from it counts most.
-double largestOffset(const Image<uint16_t> &codes, int reduction, const std::array<std::array<double, 2>, 3> &phase)
+double largestOffset(const Image<uint16_t> &codes, int reduction, const std::array<std::array<double, 2>, 3> &phase,
+                     int width = kWidth, int height = kHeight)
 {
     double worst = 0.0;
     constexpr double kNear = 20.0; // full pixels; a disc has 12.5
     const double pitch = double(kPitch) / reduction;
-    for (int row = 0; row < kHeight / kPitch; ++row)
-        for (int column = 0; column < kWidth / kPitch; ++column) {
+    for (int row = 0; row < height / kPitch; ++row)
+        for (int column = 0; column < width / kPitch; ++column) {
             double centre[3][2];
             for (int c = 0; c < 3; ++c) {
                 double sum = 0.0, sx = 0.0, sy = 0.0;
@@ -108,11 +109,55 @@ private Q_SLOTS:
         QVERIFY2(before > 1.4 && before < 2.0, qPrintable(QString::number(before)));
         QVERIFY2(after <= 0.15, qPrintable(QString::number(after)));
         QVERIFY(shown > 5.0 * after);
-        // On reduced pixels, as the first picture has them.
+        // On reduced pixels, as the first picture has them: those of a cell's colours lie off each other, too.
         Image<uint16_t> reduced = decodeFrame(*frame_, 2, ctx);
-        correctFringes(reduced, *found, ctx);
-        const double left = largestOffset(reduced, 2, kCell);
+        correctFringes(reduced, *found, colourOffsets(*frame_, 2), ctx);
+        const double left = largestOffset(reduced, 2, kWhole);
         QVERIFY2(left <= 0.25, qPrintable(QString::number(left))); // an eighth of a half-size pixel
+    }
+    void coloursOfCellsAreBroughtOntoEachOther_data()
+    {
+        QTest::addColumn<int>("orientation");
+        QTest::addColumn<std::array<double, 2>>("red"); // off the middle of its cell, of four half pixels
+        QTest::newRow("upright") << 1 << std::array{-0.5, -0.5};
+        QTest::newRow("mirrored") << 2 << std::array{0.5, -0.5};
+        QTest::newRow("upside down") << 3 << std::array{0.5, 0.5};
+        QTest::newRow("right side is top") << 6 << std::array{0.5, -0.5};
+        QTest::newRow("left side is top") << 8 << std::array{-0.5, 0.5};
+    }
+    void coloursOfCellsAreBroughtOntoEachOther()
+    {
+        QFETCH(int, orientation);
+        using Offset = std::array<double, 2>;
+        QFETCH(Offset, red);
+        // As large as each other are the picture's sides, so that discs stand alike however it is turned.
+        const int side = kHeight;
+        const Image<float> seen = demo::throughLens(discs().view().crop({0, 0, side, side}), {.softness = 0.7});
+        demo::Shot shot;
+        const QString path = dir_.filePath("cells.dng");
+        demo::writeDng(path.toStdString(), demo::exposeMosaic(seen.view(), shot).view(), shot);
+        QByteArray bytes = test::bytesOf(path);
+        const QByteArray entry = QByteArray::fromHex("120103000100000001"); // Orientation: tag 274, short, one, upright
+        const qsizetype at = bytes.lastIndexOf(entry);
+        QVERIFY(at > 0);
+        bytes[at + entry.size() - 1] = char(orientation);
+        test::writeBytes(path, bytes);
+        const FramePtr frame = loadFrame(path.toStdString());
+        QCOMPARE(colourOffsets(*frame, 1), ColourOffsets());
+        for (int reduction : {2, 4}) {
+            const ColourOffsets offsets = colourOffsets(*frame, reduction);
+            QCOMPARE(offsets.red, (Offset{red[0] / reduction, red[1] / reduction}));
+            QCOMPARE(offsets.blue, (Offset{-red[0] / reduction, -red[1] / reduction}));
+            ThreadRunner runner;
+            ExecContext ctx(runner);
+            Image<uint16_t> codes = decodeFrame(*frame, reduction, ctx);
+            const double before = largestOffset(codes, reduction, kWhole, side, side);
+            correctFringes(codes, {}, offsets, ctx);
+            const double after = largestOffset(codes, reduction, kWhole, side, side);
+            // Red to blue, a pixel in both directions; noise moves a centre by some hundredths.
+            QVERIFY2(std::abs(before - std::sqrt(2.0)) < 0.2, qPrintable(QString::number(before)));
+            QVERIFY2(after < 0.25, qPrintable(QString::number(after)));
+        }
     }
     void aPerfectLensIsLeftAlone()
     {
@@ -143,7 +188,7 @@ private Q_SLOTS:
         Image<uint16_t> codes = test::codesOf(step.view());
         SerialRunner serial;
         ExecContext ctx(serial);
-        correctFringes(codes, {{0.003, 0.0}, {-0.003, 0.0}, Fringes::Source::Picture}, ctx);
+        correctFringes(codes, {{0.003, 0.0}, {-0.003, 0.0}, Fringes::Source::Picture}, {}, ctx);
         const uint16_t low = codeOfLinear(0.01);
         for (int c = 0; c < 3; ++c) {
             QCOMPARE(codes.row(c, 150)[300], uint16_t(65535));
@@ -163,7 +208,7 @@ private Q_SLOTS:
         const auto corrected = [&](Runner &runner) {
             Image<uint16_t> codes = decodeFrame(*frame_, 2, decoding);
             ExecContext ctx(runner);
-            correctFringes(codes, fringes, ctx);
+            correctFringes(codes, fringes, {}, ctx);
             return codes;
         };
         SerialRunner serial;
@@ -175,7 +220,7 @@ private Q_SLOTS:
         stop.request_stop();
         ExecContext stopped(serial, stop.get_token());
         Image<uint16_t> codes = decodeFrame(*frame_, 2, decoding);
-        QVERIFY_THROWS_EXCEPTION(Cancelled, correctFringes(codes, fringes, stopped));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, correctFringes(codes, fringes, {}, stopped));
     }
     void lensDataAreRead()
     {

@@ -2,6 +2,7 @@
 
 #include "colour/matrix_rows.h"
 #include "image/copy.h"
+#include "recipe/sections.h"
 #include "render/set/measured_json.h"
 #include "render/stages/frame_stage.h"
 #include "render/stages/scene_stage.h"
@@ -64,11 +65,10 @@ WhitePoint guessedWhite(const CodeValues &colour, const Image<float> &scene, con
 }
 
 /// How the frames that can be compared lie to each other; says of each whether it does.
-void findMotions(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+void findMotions(const Sources &sources, const Recipe &recipe, const Bracket &bracket, PlacedSet &set, ExecContext &ctx)
 {
-    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames, measured.anchorExposure);
     const BracketFrame &reference = bracket.frames[bracket.reference];
-    measured.alignment.assign(sources.frames.size(), {});
+    set.alignment.assign(sources.frames.size(), {});
     std::vector<const BracketFrame *> compared;
     for (const BracketFrame &f : bracket.frames) {
         const bool turned = f.frame->width == reference.frame->height && f.frame->height == reference.frame->width;
@@ -87,7 +87,7 @@ void findMotions(const Sources &sources, const Recipe &recipe, Measured &measure
     std::vector<Guide> guides(compared.size());
     forEachPart(preparing, int(compared.size()), [&](int i, ExecContext &own) {
         const BracketFrame &f = *compared[size_t(i)];
-        const DecodedPtr pixels = prepared(sources, *f.frame, preparationOf(f, measured, ofFrames), reduction, own);
+        const DecodedPtr pixels = prepared(sources, *f.frame, preparationOf(f, set, ofFrames), reduction, own);
         guides[size_t(i)] = guideOf({pixels->view(), f.exposure, f.measured.noise}, options.finestPixels, own);
     });
     const size_t wanted = size_t(std::ranges::find(compared, &reference) - compared.begin());
@@ -97,62 +97,52 @@ void findMotions(const Sources &sources, const Recipe &recipe, Measured &measure
         a.toReference.transform = a.toReference.transform.scaled(reduction);
         a.toReference.residual *= reduction;
         const size_t given = size_t(compared[i]->given - 1);
-        measured.alignment[given] = a;
-        measured.frames[given].aligned = a.found;
+        set.alignment[given] = a;
+        set.frames[given].aligned = a.found;
     }
 }
 
-void take(MeasuredSet set, Measured &out)
-{
-    out.frames = std::move(set.frames);
-    out.response = set.response;
-    out.light = std::move(set.light);
-    out.defects = std::move(set.defects);
-    out.defectsOf = std::move(set.defectsOf);
-}
-
 /// Fringes, then motions, by what is known of the frames so far.
-void placeFrames(const Sources &sources, const Recipe &recipe, Measured &measured, ExecContext &ctx)
+PlacedSet placed(const Sources &sources, const Recipe &recipe, const MeasuredSet &known, ExecContext &ctx)
 {
     ExecContext looking = ctx.part(0.0, 0.25), moving = ctx.part(0.25, 1.0);
-    const Bracket bracket = arrangeBracket(sources.frames, measured.frames, recipe.frames);
-    measured.anchorExposure = bracket.anchorExposure;
-    measured.fringes = findFringes(sources, bracket, looking);
-    findMotions(sources, recipe, measured, moving);
-    measured.anchorExposure = 0.0; // a frame that turned out to be of another scene is no anchor
+    const Bracket bracket = arrangeBracket(sources.frames, known.frames, recipe.frames);
+    PlacedSet out{known, findFringes(sources, bracket, looking), {}};
+    findMotions(sources, recipe, bracket, out, moving);
+    return out;
 }
 
-auto lost(const Measured &measured)
+auto lost(const MeasuredSet &set)
 {
-    return std::ranges::count_if(measured.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
+    return std::ranges::count_if(set.frames, [](const MeasuredFrame &f) { return !f.aligned.value_or(true); });
 }
 
-/// Once more with a guess at the curve, where fewer frames are lost by it.
-void placeByCurve(const Sources &sources, const Recipe &recipe, const Response &curve, Measured &measured,
-                  ExecContext &ctx)
+/// Once more with a guess at the curve; taken where fewer frames are lost by it.
+PlacedSet placedByCurve(const Sources &sources, const Recipe &recipe, const Response &curve, PlacedSet set,
+                        ExecContext &ctx)
 {
     if (!curve.fitted)
-        return;
-    Measured other = measured;
-    other.response = curve;
+        return set;
+    MeasuredSet guess = set;
+    guess.response = curve;
     Recipe bent = recipe;
     bent.prepare.response = ResponseChoice::Fitted;
-    placeFrames(sources, bent, other, ctx);
-    if (lost(other) >= lost(measured))
-        return;
-    other.response = measured.response;
-    measured = std::move(other);
+    PlacedSet other = placed(sources, bent, guess, ctx);
+    if (lost(other) >= lost(set))
+        return set;
+    other.response = set.response;
+    return other;
 }
 
 /// Where the frames lie to that one of them which most lie on.
-SetPlaces placingOf(const Measured &measured, const Bracket &bracket)
+SetPlaces placingOf(const PlacedSet &set, const Bracket &bracket)
 {
     SetPlaces out;
-    out.maps.resize(measured.alignment.size());
+    out.maps.resize(set.alignment.size());
     out.reference = size_t(bracket.frames[bracket.reference].given - 1);
-    const FrameAlignment &origin = measured.alignment[out.reference];
+    const FrameAlignment &origin = set.alignment[out.reference];
     for (size_t i = 0; i < out.maps.size(); ++i) {
-        const FrameAlignment &a = measured.alignment[i];
+        const FrameAlignment &a = set.alignment[i];
         Transform transform;
         if (i != out.reference) {
             if (!a.found || !origin.found)
@@ -204,9 +194,11 @@ std::function<double(double)> mergedNoise(const Bracket &bracket)
 }
 
 /// Whites, anchor and start of the tone of frames that have been measured and placed.
-void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecContext &ctx)
+Measured finished(const Sources &sources, const Recipe &recipe, PlacedSet set, ExecContext &ctx)
 {
-    const Bracket bracket = bracketOf(sources, out, recipe);
+    // A frame that turned out to be of another scene is no anchor.
+    const Bracket bracket = bracketOf(sources, set, 0.0, inForce(recipe, Recipe()));
+    Measured out{std::move(set)};
     out.anchorExposure = bracket.anchorExposure;
     out.generation = generationOf(out);
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
@@ -224,6 +216,7 @@ void finish(const Sources &sources, const Recipe &recipe, Measured &out, ExecCon
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, again);
     out.tone =
         toneStartOf(scene->view(), {luminanceOfGrey(bracket), mergedNoise(bracket), merged->pixels.clipped.view()});
+    return out;
 }
 
 } // namespace
@@ -236,45 +229,39 @@ Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx)
         return decoded(sources, frame, reduction, own);
     };
     asked.sensor = [&](const Frame &frame, ExecContext &own) { return sensorLook(sources, frame, own); };
-    Measured out;
-    bool placed = false;
+    PlacedSet set;
+    bool isFinal = false;
     asked.place = [&](const MeasuredSet &rough, const std::function<Response()> &curveByRank, ExecContext &own) {
-        if (!placed) {
-            take(rough, out);
-            placeFrames(sources, recipe, out, own);
-            if (lost(out) > 0)
-                placeByCurve(sources, recipe, curveByRank(), out, own);
+        if (!isFinal) {
+            set = placed(sources, recipe, rough, own);
+            if (lost(set) > 0)
+                set = placedByCurve(sources, recipe, curveByRank(), std::move(set), own);
         }
-        return placingOf(out, arrangeBracket(sources.frames, out.frames, recipe.frames));
+        return placingOf(set, arrangeBracket(sources.frames, set.frames, recipe.frames));
     };
     const auto measure = [&](ExecContext &own) {
-        MeasuredSet set = measureFrames(sources.frames, asked, own);
-        for (size_t i = 0; i < out.frames.size(); ++i)
-            set.frames[i].aligned = out.frames[i].aligned;
-        take(std::move(set), out);
+        MeasuredSet found = measureFrames(sources.frames, asked, own);
+        for (size_t i = 0; i < set.frames.size(); ++i)
+            found.frames[i].aligned = set.frames[i].aligned;
+        static_cast<MeasuredSet &>(set) = std::move(found);
     };
     measure(measuring);
-    if (out.alignment.size() != sources.frames.size()) { // nothing was there to be placed
-        placeFrames(sources, recipe, out, again);
-    } else if (const auto before = lost(out); before > 0) {
+    if (set.alignment.size() != sources.frames.size()) { // nothing was there to be placed
+        set = placed(sources, recipe, set, again);
+    } else if (const auto before = lost(set); before > 0) {
         // A frame may have been lost because its exposure or the curve was not known yet; what is found then speaks too.
-        placeFrames(sources, recipe, out, again);
-        placed = true;
-        if (lost(out) < before)
+        set = placed(sources, recipe, set, again);
+        isFinal = true;
+        if (lost(set) < before)
             measure(again);
     }
-    finish(sources, recipe, out, merging);
-    return out;
+    return finished(sources, recipe, std::move(set), merging);
 }
 
-Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx)
+Measured analyseWith(const Sources &sources, const Recipe &recipe, const MeasuredSet &known, ExecContext &ctx)
 {
     ExecContext placing = ctx.part(0.0, 0.5), merging = ctx.part(0.5, 1.0);
-    Measured out;
-    take(std::move(known), out);
-    placeFrames(sources, recipe, out, placing);
-    finish(sources, recipe, out, merging);
-    return out;
+    return finished(sources, recipe, placed(sources, recipe, known, placing), merging);
 }
 
 } // namespace yolk

@@ -9,6 +9,6 @@ namespace yolk {
 /// Throws InputError, ArgumentError (no frames), Cancelled.
 Measured analyse(const Sources &sources, const Recipe &recipe, ExecContext &ctx);
 /// The same from what is known of the frames already: motions, whites, anchor and start of the tone are found for it.
-Measured analyseWith(const Sources &sources, const Recipe &recipe, MeasuredSet known, ExecContext &ctx);
+Measured analyseWith(const Sources &sources, const Recipe &recipe, const MeasuredSet &known, ExecContext &ctx);
 
 } // namespace yolk

@@ -16,20 +16,24 @@ Recipe inForce(const Recipe &recipe, const Measured &measured)
     return inForce(recipe, recipe.groups == GroupSettings() ? Recipe() : automaticStart(measured));
 }
 
-Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &settings)
+Bracket bracketOf(const Sources &sources, const PlacedSet &set, double anchorExposure, const Recipe &recipe)
 {
-    const Recipe recipe = inForce(settings, measured);
-    std::vector<MeasuredFrame> frames = measured.frames;
+    std::vector<MeasuredFrame> frames = set.frames;
     if (recipe.prepare.response != ResponseChoice::Automatic)
         for (MeasuredFrame &f : frames) {
             const MeasuredFrame::Light &light =
-                isTaken(measured.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
+                isTaken(set.response, recipe.prepare.response) ? f.byCurve : f.byProfile;
             f.exposure = light.exposure;
             f.gains = light.gains;
             f.noise = light.noise;
         }
-    return arrangeBracket(sources.frames, frames, recipe.frames, measured.anchorExposure,
+    return arrangeBracket(sources.frames, frames, recipe.frames, anchorExposure,
                           recipe.align.mode == AlignMode::On ? Placing::Aligned : Placing::AsShot);
+}
+
+Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
+{
+    return bracketOf(sources, measured, measured.anchorExposure, inForce(recipe, measured));
 }
 
 } // namespace yolk

@@ -75,8 +75,9 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
         applyTables(out, tables, rest);
     if (p.unevenness)
         evenLight(out, *p.unevenness, rest);
-    if (p.fringes && reduction > 1) // channels of reduced raw files are still apart
-        correctFringes(out, *p.fringes, rest);
+    if (const ColourOffsets offsets = colourOffsets(frame, reduction);
+        reduction > 1 && (p.fringes || offsets != ColourOffsets())) // channels of reduced raw files are still apart
+        correctFringes(out, p.fringes ? *p.fringes : Fringes(), offsets, rest);
     if (p.dust)
         giveBackLight(out, *p.dust, reduction);
     if (p.denoise > 0.0)
@@ -125,25 +126,25 @@ void Preparation::hash(Hasher &hasher) const
         hasher.value(noise.gain).value(noise.readVariance);
 }
 
-Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const Recipe &recipe)
+Preparation preparationOf(const BracketFrame &frame, const PlacedSet &known, const Recipe &recipe)
 {
     const PrepareSettings &settings = recipe.prepare;
     Preparation out;
     if (std::any_of(recipe.mend.dust.begin(), recipe.mend.dust.end(), isDepthKnown))
         out.dust = &recipe.mend.dust;
-    if (isTaken(measured.response, settings.response) && isDeveloped(*frame.frame))
-        out.response = &measured.response;
+    if (isTaken(known.response, settings.response) && isDeveloped(*frame.frame))
+        out.response = &known.response;
     out.whiteShare = frame.measured.whiteShare;
     out.gains = frame.measured.gains;
-    const Unevenness &uneven = measured.frames[size_t(frame.given - 1)].unevenness;
+    const Unevenness &uneven = known.frames[size_t(frame.given - 1)].unevenness;
     if (!uneven.isEven())
         out.unevenness = &uneven;
     if (frame.frame->isRaw()) {
-        if (!measured.defects.empty() && frame.frame->metadata.camera == measured.defectsOf)
-            out.defects = &measured.defects;
+        if (!known.defects.empty() && frame.frame->metadata.camera == known.defectsOf)
+            out.defects = &known.defects;
         out.demosaic = settings.demosaic;
-        if (settings.fringes == FringeMode::On && measured.fringes.source != Fringes::Source::None)
-            out.fringes = &measured.fringes;
+        if (settings.fringes == FringeMode::On && known.fringes.source != Fringes::Source::None)
+            out.fringes = &known.fringes;
     }
     // Where a dark frame stands alone, all of its noise is seen.
     if (isDarkFrame(frame) && settings.darkNoise > 0.0)
@@ -211,8 +212,8 @@ DecodedPtr prepared(const Sources &sources, const Frame &frame, const Preparatio
                     ExecContext &ctx)
 {
     if (reduction > 1 && !preparation.response && !preparation.unevenness && !preparation.fringes &&
-        !preparation.dust && preparation.denoise == 0.0 && preparation.whiteShare == 1.0 &&
-        preparation.gains == Vector3{1.0, 1.0, 1.0})
+        colourOffsets(frame, reduction) == ColourOffsets() && !preparation.dust && preparation.denoise == 0.0 &&
+        preparation.whiteShare == 1.0 && preparation.gains == Vector3{1.0, 1.0, 1.0})
         return decoded(sources, frame, reduction, ctx);
     const auto make = [&](ExecContext &own) { return prepare(sources, frame, preparation, reduction, own); };
     if (reduction == 1 && !sources.keepFrames)

@@ -19,7 +19,7 @@ struct Preparation {
     NoiseModel noise;
     void hash(Hasher &hasher) const;
 };
-Preparation preparationOf(const BracketFrame &frame, const Measured &measured, const Recipe &recipe);
+Preparation preparationOf(const BracketFrame &frame, const PlacedSet &known, const Recipe &recipe);
 
 /// Linear codes as the file gives them. Reduced decodes are kept: measuring and the first picture read the same ones.
 /// Throws InputError, Cancelled.
