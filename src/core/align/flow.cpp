@@ -20,8 +20,8 @@ class TileCost {
 public:
     TileCost(const FlowSides &sides, int x0, int y0) : sides_(sides), x0_(x0), y0_(y0) {}
 
-    /// Of the flow as it lies `dx`, `dy` away, and more; kTile x kTile means of what is known around.
-    const float *of(ImageView<const float> flow, int dx, int dy, float moreX, float moreY)
+    /// Of the flow as it lies `dx`, `dy` away; kTile x kTile means of what is known around.
+    const float *of(ImageView<const float> flow, int dx, int dy)
     {
         const int width = flow.width(), height = flow.height();
         for (int v = 0; v < kSide; ++v) {
@@ -31,8 +31,7 @@ public:
                 apart_[v][u] = known_[v][u] = 0.0f;
                 if (x < 0 || y < 0 || x >= width || y >= height || !sides_.stillKnown.row(0, y)[x])
                     continue;
-                const float px = float(x) + flow.row(0, fromY)[fromX] + moreX,
-                            py = float(y) + flow.row(1, fromY)[fromX] + moreY;
+                const float px = float(x) + flow.row(0, fromY)[fromX], py = float(y) + flow.row(1, fromY)[fromX];
                 if (!(px >= 0.0f && py >= 0.0f && px <= float(width - 1) && py <= float(height - 1)))
                     continue;
                 const int left = std::min(int(px), std::max(0, width - 2)),
@@ -104,29 +103,14 @@ void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext 
     };
     forEachTile([&](int x0, int y0, int x1, int y1) {
         TileCost tile(sides, x0, y0);
-        const float *cost = tile.of(flow.view(), 0, 0, 0.0f, 0.0f);
+        const float *cost = tile.of(flow.view(), 0, 0);
         for (int y = y0; y < y1; ++y)
             for (int x = x0; x < x1; ++x) { // where nobody can tell, nothing is better
                 const float now = cost[(y - y0) * kTile + x - x0];
                 best.row(0, y)[x] = now < kMostApart ? now : 0.0f;
             }
     });
-    // From how far displacements are taken, or by how much they are changed, in pixels.
-    struct Round {
-        int far;
-        float step;
-    };
-    for (const auto &[far, step] : {Round{32, 0.0f},
-                                    {16, 0.0f},
-                                    {8, 0.0f},
-                                    {4, 0.0f},
-                                    {0, 2.0f},
-                                    {0, 1.0f},
-                                    {8, 0.0f},
-                                    {4, 0.0f},
-                                    {2, 0.0f},
-                                    {0, 1.0f},
-                                    {0, 0.5f}}) {
+    for (const int far : {32, 16, 8, 4, 16, 8, 4, 2}) {
         ctx.throwIfStopped();
         const Image<float> before = copyOf(flow);
         forEachTile([&](int x0, int y0, int x1, int y1) {
@@ -136,13 +120,11 @@ void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext 
             if (worst <= 2.0f * kAtLeast)
                 return;
             TileCost tile(sides, x0, y0);
-            for (int down = -1; down <= 1; ++down)
-                for (int right = -1; right <= 1; ++right) {
-                    if (down == 0 && right == 0)
+            for (int dy = -far; dy <= far; dy += far)
+                for (int dx = -far; dx <= far; dx += far) {
+                    if (dx == 0 && dy == 0)
                         continue;
-                    const int dx = right * far, dy = down * far;
-                    const float more[2] = {float(right) * step, float(down) * step};
-                    const float *cost = tile.of(before.view(), dx, dy, more[0], more[1]);
+                    const float *cost = tile.of(before.view(), dx, dy);
                     for (int y = y0; y < y1; ++y)
                         for (int x = x0; x < x1; ++x) {
                             const float now = cost[(y - y0) * kTile + x - x0];
@@ -153,7 +135,7 @@ void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext 
                             const int u = std::clamp(x + dx, 0, one.width - 1),
                                       v = std::clamp(y + dy, 0, one.height - 1);
                             for (int k = 0; k < 2; ++k)
-                                flow.row(k, y)[x] = before.row(k, v)[u] + more[k];
+                                flow.row(k, y)[x] = before.row(k, v)[u];
                         }
                 }
         });

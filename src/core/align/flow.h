@@ -20,12 +20,12 @@ struct FlowSides {
     ImageView<const uint8_t> movingKnown;
 };
 
-/// Every pixel takes the displacement of a place up to 32 pixels away, or one a little beside its own, where that
-/// explains better what is seen around it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
+/// Every pixel takes the displacement of a place up to 32 pixels away where that explains better what is seen around
+/// it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
 /// the mean difference of log light over 5 x 5 pixels; where that is small nothing is looked for.
 /// Shapes: one plane each, flow two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
 /// any runner. Memory: 20 bytes a pixel.
-/// Source: propagation as in PatchMatch, [Barnes2009].
+/// Source: propagation as in PatchMatch, [Barnes2009]; without its random search, which bent grain under dust.
 void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext &ctx);
 
 /// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both

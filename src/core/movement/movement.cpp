@@ -262,16 +262,16 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
 }
 
 /// Where frames had to be brought onto each other, those of a place that show the same stand a little beside each other
-/// at every edge of what is near. So where a keeper chosen by hand shows no other state than the reference, that stands,
-/// if it shows its light: 1 + its index there, as lightsElsewhere() has it.
-void keepReference(const std::vector<CellFrame> &cells, const Places &between, size_t reference, const Places &places,
-                   std::span<const PlaceKeeper> keepers, Image<uint16_t> &instead)
+/// at every edge of what is near. So where `keeper` shows no other state than the reference, which is not where `between`
+/// has something, that stands in its places, if it shows its light: 1 + its index there, as lightsElsewhere() has it.
+void keepReference(const std::vector<CellFrame> &cells, size_t keeper, size_t reference, const Places &between,
+                   const Places &places, std::span<const PlaceKeeper> keepers, Image<uint16_t> &instead)
 {
     for (int y = 0; y < instead.height(); ++y)
         for (int x = 0; x < instead.width(); ++x)
             if (const size_t place = places.of.row(0, y)[x];
-                place > 0 && keepers[place - 1].inTheDark && !keepers[place - 1].isDrawn() && !instead.row(0, y)[x] &&
-                !between.of.row(0, y)[x] && !cells[reference].nearClips.row(0, y)[x] &&
+                place > 0 && keepers[place - 1].frame == keeper && !keepers[place - 1].isDrawn() &&
+                !instead.row(0, y)[x] && !between.of.row(0, y)[x] && !cells[reference].nearClips.row(0, y)[x] &&
                 meritOf(cells[reference], x, y) > 0.0f)
                 instead.row(0, y)[x] = uint16_t(reference + 1);
 }
@@ -412,14 +412,16 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     }
     if (places.count == 0)
         return out;
-    Keepers keepers =
-        keepersOf(cells, places, byHand, {request.keeper, request.preferred, !brought}, close, deciding);
+    Keepers keepers = keepersOf(cells, places, byHand, {request.keeper, request.preferred, !brought}, close, deciding);
     out.keeper = keepers.ofAll;
-    if (brought && request.keeper && *request.keeper != request.preferred) {
-        const Comparison loose = compare(cells[*request.keeper], cells[request.preferred], Fit::Loose, response, deciding);
-        const auto closer = close.of(*request.keeper, request.preferred, deciding);
-        keepReference(cells, placesIn(loose.apart, closer->apart, unseen), request.preferred, places, keepers.ofPlace,
-                      keepers.lights);
+    for (size_t i = 0; brought && i < frames.size(); ++i) {
+        if (i == request.preferred ||
+            std::ranges::none_of(keepers.ofPlace, [&](const PlaceKeeper &k) { return k.frame == i && !k.isDrawn(); }))
+            continue;
+        const Comparison loose = compare(cells[i], cells[request.preferred], Fit::Loose, response, deciding);
+        const auto closer = close.of(i, request.preferred, deciding);
+        keepReference(cells, i, request.preferred, placesIn(loose.apart, closer->apart, unseen), places,
+                      keepers.ofPlace, keepers.lights);
     }
 
     out.places.resize(size_t(places.count));

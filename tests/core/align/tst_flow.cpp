@@ -38,13 +38,14 @@ Image<uint8_t> known()
         std::fill_n(out.row(0, y), kWidth, uint8_t(1));
     return out;
 }
-/// What blocks that are larger than a disc make of it: a mixture, but in the middle of one disc.
+/// What blocks that are larger than a disc make of it: a mixture, but in the middle of some discs.
 Image<float> mixed()
 {
     Image<float> out(kWidth, kHeight, 2);
     for (int y = 0; y < kHeight; ++y)
         for (int x = 0; x < kWidth; ++x) {
-            const bool isKnown = std::hypot(x - 2.5 * kPitch, y - 1.5 * kPitch) < 4.0;
+            const bool isKnown = (x / kPitch + y / kPitch) % 2 == 0 &&
+                                 std::hypot(x % kPitch - kPitch / 2, y % kPitch - kPitch / 2) < 4.0;
             out.row(0, y)[x] = isKnown ? kAside : isDisc(x, y) ? 0.4f * kAside : 0.0f;
         }
     return out;
