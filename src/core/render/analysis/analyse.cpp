@@ -198,7 +198,8 @@ Measured finished(const Sources &sources, const Recipe &recipe, PlacedSet set, E
 {
     // A frame that turned out to be of another scene is no anchor.
     const Bracket bracket = bracketOf(sources, set, 0.0, inForce(recipe, Recipe()));
-    Measured out{std::move(set)};
+    Measured out;
+    static_cast<PlacedSet &>(out) = std::move(set);
     out.anchorExposure = bracket.anchorExposure;
     out.generation = generationOf(out);
     const CodeValues &colour = bracket.frames[bracket.reference].frame->codeValues;
