@@ -263,16 +263,19 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
 
 /// Where frames had to be brought onto each other, those of a place that show the same stand a little beside each other
 /// at every edge of what is near. So where `keeper` shows no other state than the reference, which is not where `between`
-/// has something, that stands in its places, if it shows its light: 1 + its index there, as lightsElsewhere() has it.
+/// has something, nor where nobody can tell (`blind`), that stands in its places, if it shows its light as well: 1 + its
+/// index there, as lightsElsewhere() has it.
 void keepReference(const std::vector<CellFrame> &cells, size_t keeper, size_t reference, const Places &between,
-                   const Places &places, std::span<const PlaceKeeper> keepers, Image<uint16_t> &instead)
+                   const Image<float> &blind, const Places &places, std::span<const PlaceKeeper> keepers,
+                   Image<uint16_t> &instead)
 {
     for (int y = 0; y < instead.height(); ++y)
         for (int x = 0; x < instead.width(); ++x)
             if (const size_t place = places.of.row(0, y)[x];
                 place > 0 && keepers[place - 1].frame == keeper && !keepers[place - 1].isDrawn() &&
                 !instead.row(0, y)[x] && !between.of.row(0, y)[x] && !cells[reference].nearClips.row(0, y)[x] &&
-                meritOf(cells[reference], x, y) > 0.0f)
+                blind.row(0, y)[x] <= kSeeing && meritOf(cells[reference], x, y) > 0.0f &&
+                meritOf(cells[reference], x, y) >= meritOf(cells[keeper], x, y))
                 instead.row(0, y)[x] = uint16_t(reference + 1);
 }
 
@@ -420,7 +423,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
             continue;
         const Comparison loose = compare(cells[i], cells[request.preferred], Fit::Loose, response, deciding);
         const auto closer = close.of(i, request.preferred, deciding);
-        keepReference(cells, i, request.preferred, placesIn(loose.apart, closer->apart, unseen), places,
+        keepReference(cells, i, request.preferred, placesIn(loose.apart, closer->apart, unseen), closer->blind, places,
                       keepers.ofPlace, keepers.lights);
     }
 
