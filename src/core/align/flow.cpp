@@ -93,7 +93,7 @@ void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext 
     const int rows = (one.height + kTile - 1) / kTile;
     Image<float> best(one, Fill::Anything);
     ExecContext own = ctx.child({});
-    // Calls visit(tile, x0, y0, x1, y1) for all tiles.
+    // Calls visit(x0, y0, x1, y1) for all tiles.
     const auto forEachTile = [&](auto &&visit) {
         forEachPart(own, rows, [&](int row, ExecContext &) {
             const int y0 = row * kTile, y1 = std::min(one.height, y0 + kTile);
