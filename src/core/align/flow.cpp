@@ -83,7 +83,7 @@ private:
 
 } // namespace
 
-void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
+void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
 {
     const Shape one{flow.width(), flow.height(), 1};
     if (one.empty() || flow.planes() != 2 || sides.still.shape() != one || sides.stillKnown.shape() != one ||

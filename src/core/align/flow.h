@@ -26,7 +26,7 @@ struct FlowSides {
 /// Shapes: one plane each, flow two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
 /// any runner. Memory: 20 bytes a pixel.
 /// Source: propagation as in PatchMatch, [Barnes2009]; without its random search, which bent grain under dust.
-void takeFromNeighbours(const FlowSides &sides, Image<float> &flow, ExecContext &ctx);
+void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx);
 
 /// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both
 /// log light, `moved` as the flow brings it, over pixels of like place and tone with `valid` above 0. Large differences

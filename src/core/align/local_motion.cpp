@@ -17,6 +17,7 @@ constexpr double kClips = 0.95;       // of clipping
 constexpr float kThereAndBack = 0.7f; // pixels of the level
 constexpr float kTexture = 6.0f;      // of 255: slope of evened light over two pixels
 
+/// Log light, to the base e, cut at `clipping`.
 cv::Mat logOf(const cv::Mat &light, double offset, double clipping)
 {
     cv::Mat out = cv::max(cv::min(light, clipping) + offset, 0.25 * offset);
@@ -24,14 +25,20 @@ cv::Mat logOf(const cv::Mat &light, double offset, double clipping)
     return out;
 }
 
-/// Log light with local mean 0 and local deviation 1, as 8 bit.
+cv::Mat smoothed(const cv::Mat &log)
+{
+    cv::Mat out;
+    cv::GaussianBlur(log, out, {}, 0.8);
+    return out;
+}
+
+/// Smooth log light with local mean 0 and local deviation 1, as 8 bit.
 cv::Mat evened(const cv::Mat &log)
 {
-    cv::Mat smooth, mean, square, deviation, out;
-    cv::GaussianBlur(log, smooth, {}, 0.8);
+    cv::Mat mean, square, deviation, out;
     const int side = std::max(4, log.cols / 60) * 4 + 1;
-    cv::blur(smooth, mean, {side, side});
-    smooth -= mean;
+    cv::blur(log, mean, {side, side});
+    cv::Mat smooth = log - mean;
     cv::multiply(smooth, smooth, square);
     cv::blur(square, square, {side, side});
     constexpr double kFaint = 0.05; // of a factor e: what deviates less stays faint
@@ -154,17 +161,22 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     // Where the transform puts each pixel.
     const RemapMaps maps = mapsOf(t, {width, height, 2});
     const cv::Mat &mapX = maps.x, &mapY = maps.y;
-    cv::Mat seen, valid, covered;
+    Image<uint8_t> seenKnown(width, height, 1);
+    cv::Mat seen, covered, seenKnownMat = matOf(seenKnown);
     cv::remap(light, seen, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-    cv::remap(matOf(g.valid), valid, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(matOf(g.valid), seenKnownMat, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     cv::remap(cv::Mat(light.size(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
               cv::Scalar(0));
+    cv::Mat valid = seenKnownMat.clone();
     valid.setTo(0, matOf(valid_) == 0);
     ctx.throwIfStopped();
 
     const double offset = 4.0 * std::max({darkSigma_, std::sqrt(frame.variance(0.0, level_)), 1e-12});
-    const cv::Mat known = evened(logOf(matOf(light_), offset, clipping));
-    cv::Mat moving = evened(logOf(seen, offset, clipping));
+    Image<float> stillLog(width, height, 1), seenLog(width, height, 1);
+    smoothed(logOf(matOf(light_), offset, clipping)).copyTo(matOf(stillLog));
+    smoothed(logOf(seen, offset, clipping)).copyTo(matOf(seenLog));
+    const cv::Mat known = evened(matOf(stillLog));
+    cv::Mat moving = evened(matOf(seenLog));
     known.copyTo(moving, covered < 255); // nothing to compare: nothing moves
     const cv::Mat there = flowOf(known, moving);
     ctx.throwIfStopped();
@@ -192,21 +204,15 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
         cv::remap(light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         cv::remap(matOf(g.valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     };
-    Image<float> stillLog(width, height, 1), movedLog(width, height, 1);
+    propagateFlow({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view()}, flow, ctx);
+    Image<float> movedLog(width, height, 1);
     Image<uint8_t> both(width, height, 1);
-    cv::Mat stillMat = matOf(stillLog), movedLogMat = matOf(movedLog), bothMat = matOf(both);
-    cv::GaussianBlur(logOf(matOf(light_), offset, clipping), stillMat, {}, 0.8);
-    Image<float> seenLog(width, height, 1);
-    Image<uint8_t> seenKnown(width, height, 1);
-    cv::Mat seenLogMat = matOf(seenLog), seenKnownMat = matOf(seenKnown);
-    cv::GaussianBlur(logOf(seen, offset, clipping), seenLogMat, {}, 0.8);
-    cv::remap(matOf(g.valid), seenKnownMat, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
-    takeFromNeighbours({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view()}, flow, ctx);
+    cv::Mat movedLogMat = matOf(movedLog), bothMat = matOf(both);
     constexpr int kCorrections = 2;
     for (int i = 0; i < kCorrections; ++i) {
         ctx.throwIfStopped();
         follow();
-        cv::GaussianBlur(logOf(movedMat, offset, clipping), movedLogMat, {}, 0.8);
+        smoothed(logOf(movedMat, offset, clipping)).copyTo(movedLogMat);
         cv::erode(cv::min(movedValidMat, matOf(valid_)), bothMat, cv::Mat::ones(5, 5, CV_8U));
         const Image<float> step = flowCorrection(stillLog.view(), movedLog.view(), both.view(), tone.view());
         for (int k = 0; k < 2; ++k)

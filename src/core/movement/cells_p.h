@@ -34,6 +34,7 @@ struct Comparison {
         blind; ///< by which share of the light they could differ without being noticed; kBlind where none is known
 };
 inline constexpr float kBlind = 1e9f;
+inline constexpr float kSeeing = 0.35f; // share of the light that must be noticed for that to be believed
 
 /// How well frames are known to lie on each other: as well as on a tripod, or up to a cell off.
 enum class Fit { Close, Loose };

@@ -7,8 +7,10 @@
 namespace yolk {
 namespace {
 
-constexpr double kHolds = 0.5;        // of a place, for a keeper to decide there: most of it
-constexpr double kHalfAsGood = 0.5;   // of the best: the preferred one decides, and others stand in for what it lacks
+constexpr double kHolds = 0.5;      // of a place, for a keeper to decide there: most of it
+constexpr double kHalfAsGood = 0.5; // of the best: the preferred one decides, and others stand in for what it lacks
+// The same of a place among frames that had to be brought onto it: four times the noise, but nothing beside itself.
+constexpr double kQuarterAsGood = 0.25;
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 constexpr double kAsGood = 0.97;      // of the best frame: what noise makes of merits is far less
 
@@ -92,7 +94,7 @@ public:
                 all.net[i] += s.net[i];
                 all.edges[i] += s.edges[i];
             }
-        return bestOf(all, preferred);
+        return bestOf(all, preferred, kHalfAsGood);
     }
 
     double holds(size_t frame, size_t place) const
@@ -102,11 +104,12 @@ public:
     }
 
     /// One that was chosen by hand decides wherever it shows anything, however dark.
-    PlaceKeeper keeperOf(size_t place, size_t keeper, size_t preferred, bool byHand) const
+    PlaceKeeper keeperOf(size_t place, size_t keeper, const KeeperRequest &request) const
     {
+        const bool byHand = request.chosen.has_value();
         if (byHand ? shown_[place].unclipped[keeper] > 0.0 : holds(keeper, place) >= kHolds)
             return {keeper, byHand};
-        return {bestOf(shown_[place], preferred)};
+        return {bestOf(shown_[place], request.preferred, request.brought ? kQuarterAsGood : kHalfAsGood)};
     }
     /// The frame that shows most of a place, clipped least.
     PlaceKeeper holderOf(size_t place, size_t preferred) const
@@ -115,9 +118,10 @@ public:
     }
 
 private:
-    static size_t bestOf(const Shown &shown, size_t preferred)
+    /// The preferred one, if it is as good as a share of the best.
+    static size_t bestOf(const Shown &shown, size_t preferred, double share)
     {
-        return shown.merit[preferred] > 0.0 && shown.merit[preferred] >= kHalfAsGood * std::ranges::max(shown.merit)
+        return shown.merit[preferred] > 0.0 && shown.merit[preferred] >= share * std::ranges::max(shown.merit)
                    ? preferred
                    : best(shown.net, shown.edges, preferred);
     }
@@ -165,22 +169,46 @@ Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, st
     const size_t found = size_t(places.count) - drawn.size();
     for (size_t i = 0; i < size_t(places.count); ++i) {
         out.held.push_back(holdings.holds(out.ofAll, i + 1));
-        out.ofPlace.push_back(i >= found
-                                  ? drawn[i - found]
-                                  : holdings.keeperOf(i + 1, out.ofAll, request.preferred, request.chosen.has_value()));
+        out.ofPlace.push_back(i >= found ? drawn[i - found] : holdings.keeperOf(i + 1, out.ofAll, request));
         if (out.ofPlace.back().removes)
             out.ofPlace.back().frame = out.ofAll;
     }
-    out.lights = lightsElsewhere(frames, places, out.ofPlace, close, ctx);
-    const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, out.lights, request.mayReplace);
+    out.instead = lightsElsewhere(frames, places, out.ofPlace, close, ctx);
+    const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, out.instead, !request.brought);
     for (size_t i = 0; i < found; ++i)
         if (goes[i])
             out.ofPlace[i] = holdings.holderOf(i + 1, request.preferred);
-    for (int y = 0; y < out.lights.height(); ++y)
-        for (int x = 0; x < out.lights.width(); ++x)
+    for (int y = 0; y < out.instead.height(); ++y)
+        for (int x = 0; x < out.instead.width(); ++x)
             if (const size_t place = places.of.row(0, y)[x]; place > 0 && goes[place - 1])
-                out.lights.row(0, y)[x] = 0;
+                out.instead.row(0, y)[x] = 0;
     return out;
+}
+
+void keepReference(const std::vector<CellFrame> &frames, const Places &places, const Image<uint8_t> &unseen,
+                   size_t reference, double response, CloseComparisons &close, Keepers &keepers, ExecContext &ctx)
+{
+    const auto decides = [&](size_t place, size_t frame) {
+        return keepers.ofPlace[place - 1].frame == frame && !keepers.ofPlace[place - 1].isDrawn();
+    };
+    for (size_t i = 0; i < frames.size(); ++i) {
+        if (i == reference ||
+            std::ranges::none_of(keepers.ofPlace, [&](const PlaceKeeper &k) { return k.frame == i && !k.isDrawn(); }))
+            continue;
+        const Comparison loose = compare(frames[i], frames[reference], Fit::Loose, response, ctx);
+        const auto closer = close.of(i, reference, ctx);
+        const Places between = placesIn(loose.apart, closer->apart, unseen);
+        for (int y = 0; y < keepers.instead.height(); ++y)
+            for (int x = 0; x < keepers.instead.width(); ++x) {
+                const size_t place = places.of.row(0, y)[x];
+                if (place == 0 || !decides(place, i) || keepers.instead.row(0, y)[x] || between.of.row(0, y)[x] ||
+                    closer->blind.row(0, y)[x] > kSeeing || frames[reference].nearClips.row(0, y)[x])
+                    continue;
+                const float merit = meritOf(frames[reference], x, y);
+                if (merit > 0.0f && merit >= meritOf(frames[i], x, y))
+                    keepers.instead.row(0, y)[x] = uint16_t(reference + 1);
+            }
+    }
 }
 
 } // namespace yolk

@@ -18,8 +18,7 @@
 namespace yolk {
 namespace {
 
-constexpr float kSeeing = 0.35f; // share of the light that must be noticed for that to be believed
-constexpr int kAround = 2;       // cells around a difference that are not believed either
+constexpr int kAround = 2; // cells around a difference that are not believed either
 
 /// Whether an area of a task is a place of its own.
 bool makesPlace(HandTask task)
@@ -261,24 +260,6 @@ void check(std::span<const AlignedFrame> frames, const MovementRequest &request)
             throw ArgumentError("movement: the frames are not of one size");
 }
 
-/// Where frames had to be brought onto each other, those of a place that show the same stand a little beside each other
-/// at every edge of what is near. So where `keeper` shows no other state than the reference, which is not where `between`
-/// has something, nor where nobody can tell (`blind`), that stands in its places, if it shows its light as well: 1 + its
-/// index there, as lightsElsewhere() has it.
-void keepReference(const std::vector<CellFrame> &cells, size_t keeper, size_t reference, const Places &between,
-                   const Image<float> &blind, const Places &places, std::span<const PlaceKeeper> keepers,
-                   Image<uint16_t> &instead)
-{
-    for (int y = 0; y < instead.height(); ++y)
-        for (int x = 0; x < instead.width(); ++x)
-            if (const size_t place = places.of.row(0, y)[x];
-                place > 0 && keepers[place - 1].frame == keeper && !keepers[place - 1].isDrawn() &&
-                !instead.row(0, y)[x] && !between.of.row(0, y)[x] && !cells[reference].nearClips.row(0, y)[x] &&
-                blind.row(0, y)[x] <= kSeeing && meritOf(cells[reference], x, y) > 0.0f &&
-                meritOf(cells[reference], x, y) >= meritOf(cells[keeper], x, y))
-                instead.row(0, y)[x] = uint16_t(reference + 1);
-}
-
 /// Puts things before edges and the larger places first, in all that names them.
 void sortPlaces(Movement &movement)
 {
@@ -415,17 +396,10 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
     }
     if (places.count == 0)
         return out;
-    Keepers keepers = keepersOf(cells, places, byHand, {request.keeper, request.preferred, !brought}, close, deciding);
+    Keepers keepers = keepersOf(cells, places, byHand, {request.keeper, request.preferred, brought}, close, deciding);
     out.keeper = keepers.ofAll;
-    for (size_t i = 0; brought && i < frames.size(); ++i) {
-        if (i == request.preferred ||
-            std::ranges::none_of(keepers.ofPlace, [&](const PlaceKeeper &k) { return k.frame == i && !k.isDrawn(); }))
-            continue;
-        const Comparison loose = compare(cells[i], cells[request.preferred], Fit::Loose, response, deciding);
-        const auto closer = close.of(i, request.preferred, deciding);
-        keepReference(cells, i, request.preferred, placesIn(loose.apart, closer->apart, unseen), closer->blind, places,
-                      keepers.ofPlace, keepers.lights);
-    }
+    if (brought)
+        keepReference(cells, places, unseen, request.preferred, response, close, keepers, deciding);
 
     out.places.resize(size_t(places.count));
     for (size_t i = 0; i < out.places.size(); ++i) {
@@ -446,7 +420,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         p.area = {std::min(p.area.x0, here.x0), std::min(p.area.y0, here.y0), std::max(p.area.x1, here.x1),
                   std::max(p.area.y1, here.y1)};
     });
-    out.standing = standingFrames(cells, places, keepers.ofPlace, keepers.lights, close, deciding);
+    out.standing = standingFrames(cells, places, keepers.ofPlace, keepers.instead, close, deciding);
     const std::vector<size_t> mostly = mostlyStanding(out.standing, places, frames.size());
     for (size_t i = 0; i < out.places.size(); ++i) {
         MovedPlace &p = out.places[i];

@@ -38,7 +38,8 @@ bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, in
 /// the keeper. In what it leaves open, clipped or not shown, frames stand in that do not contradict what it does say,
 /// so that they show their light well and the seams between them run where they show the same; where every one
 /// contradicts it, its own light stays. Where something is to be removed, frames stand that show what most do.
-/// `keepers`: one for each place; `instead`: as lightsElsewhere() has it. Threads: one, but for comparisons.
+/// `keepers`: one for each place; `instead`: 1 + index of the frame that decides in a cell in their place, 0: they do.
+/// Threads: one, but for comparisons.
 /// Source: seams by expansion moves, [BoykovVekslerZabih2001].
 Image<uint16_t> standingFrames(const std::vector<CellFrame> &frames, const Places &places,
                                std::span<const PlaceKeeper> keepers, const Image<uint16_t> &instead,

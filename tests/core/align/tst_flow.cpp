@@ -64,7 +64,7 @@ private Q_SLOTS:
         Image<float> flow = mixed();
         ThreadRunner runner;
         ExecContext ctx(runner);
-        takeFromNeighbours({still.view(), all.view(), moving.view(), all.view()}, flow, ctx);
+        propagateFlow({still.view(), all.view(), moving.view(), all.view()}, flow, ctx);
         int right = 0, count = 0, astray = 0, ground = 0;
         for (int y = 20; y < kHeight - 20; ++y)
             for (int x = 20; x < kWidth - 20; ++x) {
@@ -89,13 +89,13 @@ private Q_SLOTS:
         ThreadRunner runner;
         ExecContext ctx(runner);
         Image<float> flow(kWidth, kHeight, 2);
-        takeFromNeighbours({still.view(), all.view(), still.view(), all.view()}, flow, ctx);
+        propagateFlow({still.view(), all.view(), still.view(), all.view()}, flow, ctx);
         QCOMPARE(test::firstDifference(flow.view(), Image<float>(kWidth, kHeight, 2).view(), 0.0, 0.0), QByteArray());
         Image<float> even(kWidth, kHeight, 2); // the same everywhere: smoothing leaves it, too
         for (int y = 0; y < kHeight; ++y)
             std::fill_n(even.row(0, y), kWidth, 3.0f);
         const Image<float> before = copyOf(even), other = discs(kAside);
-        takeFromNeighbours({still.view(), none.view(), other.view(), all.view()}, even, ctx);
+        propagateFlow({still.view(), none.view(), other.view(), all.view()}, even, ctx);
         QCOMPARE(test::firstDifference(even.view(), before.view(), 0.0, 0.0), QByteArray());
     }
     void sameBitsForAnyRunnerAndErrors()
@@ -106,7 +106,7 @@ private Q_SLOTS:
         const auto found = [&](Runner &runner) {
             Image<float> flow = mixed();
             ExecContext ctx(runner);
-            takeFromNeighbours(sides, flow, ctx);
+            propagateFlow(sides, flow, ctx);
             return flow;
         };
         SerialRunner serial;
@@ -117,12 +117,12 @@ private Q_SLOTS:
         QCOMPARE(test::firstDifference(found(threads).view(), want.view(), 0.0, 0.0), QByteArray());
         ExecContext ctx(serial);
         Image<float> small(20, 20, 2);
-        QVERIFY_THROWS_EXCEPTION(ArgumentError, takeFromNeighbours(sides, small, ctx));
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, propagateFlow(sides, small, ctx));
         std::stop_source stop;
         stop.request_stop();
         ExecContext stopped(serial, stop.get_token());
         Image<float> flow = mixed();
-        QVERIFY_THROWS_EXCEPTION(Cancelled, takeFromNeighbours(sides, flow, stopped));
+        QVERIFY_THROWS_EXCEPTION(Cancelled, propagateFlow(sides, flow, stopped));
     }
     void oddSizesAreWhole()
     {
@@ -134,7 +134,7 @@ private Q_SLOTS:
             for (int y = 0; y < height; ++y)
                 std::fill_n(all.row(0, y), width, uint8_t(1));
             Image<float> flow(width, height, 2);
-            takeFromNeighbours({light.view(), all.view(), light.view(), all.view()}, flow, ctx);
+            propagateFlow({light.view(), all.view(), light.view(), all.view()}, flow, ctx);
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x)
                     QCOMPARE(flow.row(0, y)[x], 0.0f);

@@ -147,6 +147,38 @@ private Q_SLOTS:
             QCOMPARE(movement.frameAt(x, 100), int(sharp));
         }
     }
+    void theReferenceStandsWhereFramesWereBroughtOntoIt()
+    {
+        // A lit thing moves in the light, another in the dark, of which the reference shows a third. Who shows most of
+        // it stands, unless that had to be brought onto the reference: then it lies a little beside whatever is around.
+        constexpr float kLit = 0.03f, kDark = 0.001f;
+        std::vector<Image<float>> states;
+        for (const bool other : {false, true}) {
+            Image<float> &state = states.emplace_back(test::flat(320, 200, kDark, kDark, kDark));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < 200; ++y) {
+                    std::fill_n(state.row(c, y), 160, 0.05f);
+                    if (y >= 60 && y < 140) {
+                        std::fill_n(state.row(c, y) + (other ? 90 : 30), 40, 0.5f);
+                        std::fill_n(state.row(c, y) + (other ? 238 : 220), other ? 37 : 18, kLit);
+                    }
+                }
+        }
+        const Shots shots = shoot(states, {0, 4});
+        Image<uint8_t> believed(320, 200, 1);
+        for (int y = 0; y < 200; ++y)
+            std::fill_n(believed.row(0, y), 320, kBelieved);
+        ExecContext ctx(runner_);
+        for (const bool brought : {false, true}) {
+            std::vector<AlignedFrame> frames = shots.frames();
+            if (brought)
+                frames[1].trust = believed.view();
+            const Movement movement = findMovement(frames, {50.0, std::nullopt, 0}, ctx);
+            QCOMPARE(movement.keeper, size_t(0));
+            QCOMPARE(movement.frameAt(50, 100), 0);
+            QCOMPARE(movement.frameAt(255, 100), brought ? 0 : 1);
+        }
+    }
     void coarserCellsFindTheSameThing()
     {
         const std::vector<Image<float>> states = squares({50, 120, 200}, 0.5f);
