@@ -14,6 +14,12 @@ constexpr double kQuarterAsGood = 0.25;
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 constexpr double kAsGood = 0.97;      // of the best frame: what noise makes of merits is far less
 
+/// Whether a place is a frame's, and nobody drew it.
+bool isOf(const PlaceKeeper &keeper, size_t frame)
+{
+    return keeper.frame == frame && !keeper.isDrawn();
+}
+
 struct Shown {
     double cells = 0.0;
     std::vector<double> held, unclipped; ///< of each frame: cells
@@ -139,7 +145,7 @@ std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &pla
     constexpr double kSome = 0.02; // of a place: of a whole thing 98 % are of one state
     std::vector<double> lights(keepers.size()), size(keepers.size()), unborne(keepers.size());
     for (size_t frame = 0; frame < frames.size(); ++frame) {
-        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return k.frame == frame && !k.isDrawn(); }))
+        if (std::ranges::none_of(keepers, [&](const PlaceKeeper &k) { return isOf(k, frame); }))
             continue;
         const ClippedCells clipped = clippedCells(frames, frame);
         const Image<uint8_t> lone = loneCells(frames[frame], clipped);
@@ -188,12 +194,8 @@ Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, st
 void keepReference(const std::vector<CellFrame> &frames, const Places &places, const Image<uint8_t> &unseen,
                    size_t reference, double response, CloseComparisons &close, Keepers &keepers, ExecContext &ctx)
 {
-    const auto decides = [&](size_t place, size_t frame) {
-        return keepers.ofPlace[place - 1].frame == frame && !keepers.ofPlace[place - 1].isDrawn();
-    };
     for (size_t i = 0; i < frames.size(); ++i) {
-        if (i == reference ||
-            std::ranges::none_of(keepers.ofPlace, [&](const PlaceKeeper &k) { return k.frame == i && !k.isDrawn(); }))
+        if (i == reference || std::ranges::none_of(keepers.ofPlace, [&](const PlaceKeeper &k) { return isOf(k, i); }))
             continue;
         const Comparison loose = compare(frames[i], frames[reference], Fit::Loose, response, ctx);
         const auto closer = close.of(i, reference, ctx);
@@ -201,8 +203,9 @@ void keepReference(const std::vector<CellFrame> &frames, const Places &places, c
         for (int y = 0; y < keepers.instead.height(); ++y)
             for (int x = 0; x < keepers.instead.width(); ++x) {
                 const size_t place = places.of.row(0, y)[x];
-                if (place == 0 || !decides(place, i) || keepers.instead.row(0, y)[x] || between.of.row(0, y)[x] ||
-                    closer->blind.row(0, y)[x] > kSeeing || frames[reference].nearClips.row(0, y)[x])
+                if (place == 0 || !isOf(keepers.ofPlace[place - 1], i) || keepers.instead.row(0, y)[x] ||
+                    between.of.row(0, y)[x] || closer->blind.row(0, y)[x] > kSeeing ||
+                    frames[reference].nearClips.row(0, y)[x])
                     continue;
                 const float merit = meritOf(frames[reference], x, y);
                 if (merit > 0.0f && merit >= meritOf(frames[i], x, y))
