@@ -49,6 +49,29 @@ double stopsOff(const Image<float> &got, const Image<float> &truth, const Point 
     return std::sqrt(sum / count);
 }
 
+/// How steep log light is across the ring in which a spot is blended in, over how steep it is across those beside it, in
+/// stops: what a seam would raise.
+double seamOf(const Image<float> &of, const Point &at, double feather)
+{
+    constexpr double kBeside = 3.0, kNothing = 1e-4; // pixels; stops a pixel
+    const double soft = std::max(1.0, feather * kRadius), from = kRadius - soft - 0.5, to = kRadius + 0.5;
+    double seam = 0.0, seamCount = 0.0, beside = 0.0, besideCount = 0.0;
+    const int reach = int(to + kBeside) + 1;
+    for (int y = int(at.y) - reach; y <= int(at.y) + reach; ++y)
+        for (int x = int(at.x) - reach; x <= int(at.x) + reach; ++x) {
+            const double u = x + 0.5 - at.x, v = y + 0.5 - at.y, d = std::hypot(u, v);
+            if (d < from - kBeside || d > to + kBeside || d <= 0.0)
+                continue;
+            const auto stop = [&](int i, int j) { return std::log2(std::max(1e-6, double(of.row(1, j)[i]))); };
+            const double across =
+                0.5 * ((stop(x + 1, y) - stop(x - 1, y)) * u + (stop(x, y + 1) - stop(x, y - 1)) * v) / d;
+            const bool isSeam = d >= from && d <= to;
+            (isSeam ? seam : beside) += across * across;
+            ++(isSeam ? seamCount : besideCount);
+        }
+    return 0.5 * std::log2((seam / seamCount + kNothing * kNothing) / (beside / besideCount + kNothing * kNothing));
+}
+
 /// The same picture, its log light filled by OpenCV where the mask says so [Telea2004].
 Image<float> inpainted(const Image<float> &shot, const cv::Mat &mask)
 {
@@ -159,7 +182,7 @@ void strokesOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext
 
 void thingsOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext &ctx)
 {
-    std::vector<double> smooth, ours, theirs;
+    std::vector<double> smooth, ours, theirs, seams, untouched;
     double wins = 0.0;
     for (uint64_t seed = first; seed < first + count; ++seed) {
         const worlds::World world = worlds::worldOf(seed, kWidth, kHeight);
@@ -184,8 +207,10 @@ void thingsOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext 
             stroke.source = sources.front();
             MendedLight after = picture;
             after.add(std::make_shared<MendPatch>(mended(picture, stroke)));
-            const double off = stopsOff(after.light({0, 0, kWidth, kHeight}), truth, at),
-                         other = stopsOff(inpainted(shot, discAt(at)), truth, at);
+            const Image<float> got = after.light({0, 0, kWidth, kHeight});
+            const double off = stopsOff(got, truth, at), other = stopsOff(inpainted(shot, discAt(at)), truth, at);
+            seams.push_back(seamOf(got, at, stroke.feather));
+            untouched.push_back(seamOf(truth, at, stroke.feather));
             if (roughnessRound(truth, at) < 0.05)                                     // stops
                 smooth.push_back(-20.0 * std::log10(off * std::numbers::ln2 + 1e-5)); // small: shares of light
             ours.push_back(off);
@@ -195,6 +220,11 @@ void thingsOnWorlds(Report &report, uint64_t first, uint64_t count, ExecContext 
     }
     report.add("mend.smooth_db.p10", percentile(smooth, 0.1), "under a thing on smooth places, at least 40");
     report.add("mend.smooth_count", double(smooth.size()), "of them");
+    constexpr double kChance = 0.05;
+    const double limit = percentile(untouched, 1.0 - kChance);
+    const auto found = double(std::ranges::count_if(seams, [&](double s) { return s > limit; }));
+    report.add("mend.seams_found", found / double(seams.size()),
+               "share of the spots whose ring is steeper than that of 95 % of untouched places, 0.05 by chance");
     report.add("mend.stops_off.median", percentile(ours, 0.5), "from the truth under the thing, everywhere");
     report.add("mend.stops_off_telea.median", percentile(theirs, 0.5), "the same by cv::inpaint");
     report.add("mend.nearer_share", wins / double(ours.size()), "of the places, nearer to the truth than that");

@@ -79,8 +79,8 @@ double hueOf(ImageView<const float> rgb, int x, int y, double &chroma)
     return std::atan2(lab.b, lab.a) * 180.0 / std::numbers::pi;
 }
 
-/// Share of the brightest tenth that lies where the merge with the truth does.
-double lightsWithin(const Image<float> &got, const Image<float> &told)
+/// Share of the brightest tenth that lies where the merge with the truth does; of what stands still, if `mask` is set.
+double lightsWithin(const Image<float> &got, const Image<float> &told, const Image<uint8_t> *mask)
 {
     std::vector<float> all;
     for (int y = 0; y < told.height(); ++y)
@@ -93,7 +93,7 @@ double lightsWithin(const Image<float> &got, const Image<float> &told)
     for (int y = 0; y < told.height(); ++y)
         for (int x = 0; x < told.width(); ++x) {
             const double b = luminanceAt(told.view(), x, y);
-            if (b < double(*tenth))
+            if (b < double(*tenth) || (mask && !mask->row(0, y)[x]))
                 continue;
             count += 1.0;
             const double a = luminanceAt(got.view(), x, y);
@@ -294,7 +294,8 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     };
     out.score = scoreOf(got, seen, mask, powerOf(got));
     out.loss = scoreOf(best, seen, mask, powerOf(best)) - out.score;
-    out.lights = lightsWithin(got, best);
+    out.lights = lightsWithin(got, best, nullptr);
+    out.stillLights = lightsWithin(got, best, &mask);
     if (world.flicker > 0.0 || world.whiteDiffers) {
         ExecContext third = ctx.child({});
         out.borders = bordersOff(*mergedOf(RenderPlan(sources, measured, recipe), 1, third), got, seen, mask);

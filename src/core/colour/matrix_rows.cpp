@@ -1,11 +1,13 @@
 #include "colour/matrix_rows.h"
 
 #include "base/exec_context.h"
+#include "base/vectorise.h"
 
 #include <algorithm>
 
 namespace yolk {
 
+YOLK_MULTIVERSION
 void turnRow(const Matrix3 &matrix, const float *const from[3], int width, float *const to[3])
 {
     float m[9];

@@ -30,8 +30,14 @@ public:
                     stops_.row(c, y)[x] = stopOf(sum * share, toe);
                 }
     }
-    bool holds(int x, int y) const { return x >= x_ && y >= y_ && x < x_ + stops_.width() && y < y_ + stops_.height(); }
-    double at(int channel, int x, int y) const { return double(stops_.row(channel, y - y_)[x - x_]); }
+    bool holds(const Rect &places) const
+    {
+        return places.x0 >= x_ && places.y0 >= y_ && places.x1 <= x_ + stops_.width() &&
+               places.y1 <= y_ + stops_.height();
+    }
+    /// The first of a channel, and how far from it a place lies: places that move together keep their distances.
+    const float *first(int channel) const { return stops_.row(channel, 0); }
+    ptrdiff_t indexOf(int x, int y) const { return (y - y_) * stops_.view().rowStride() + x - x_; }
 
 private:
     int x_, y_;
@@ -66,30 +72,55 @@ public:
         thin(ring_, kMostSamples);
         thin(inside_, kMostSamples);
         const Stops here(picture, box, fewer, toe);
-        for (int c = 0; c < 3; ++c)
-            for (const Place &p : ring_)
-                here_[size_t(c)].push_back(here.at(c, p.x, p.y));
+        const Seen seen = seenIn(here);
+        for (size_t c = 0; c < 3; ++c) {
+            Moments own;
+            for (const ptrdiff_t at : seen.ring) {
+                here_[c].push_back(double(here.first(int(c))[at]));
+                own.add(here_[c].back());
+            }
+            variance_[c] = own.variance();
+        }
+        for (const auto *places : {&ring_, &inside_})
+            for (const Place &p : *places)
+                box_ = {std::min(box_.x0, p.x), std::min(box_.y0, p.y), std::max(box_.x1, p.x + 1),
+                        std::max(box_.y1, p.y + 1)};
     }
     int fewer() const { return fewer_; }
-    /// Of a source so many coarse pixels away; infinite where it lies beside what is known.
-    double costOf(const Stops &stops, int dx, int dy) const
+
+    /// A picture to compare with, and where the places lie in it before they move.
+    struct Seen {
+        const Stops &stops;
+        std::vector<ptrdiff_t> ring{}, inside{};
+    };
+    Seen seenIn(const Stops &stops) const
     {
-        const auto isKnown = [&](const Place &p) { return stops.holds(p.x + dx, p.y + dy); };
-        if (!std::ranges::all_of(ring_, isKnown) || !std::ranges::all_of(inside_, isKnown))
+        Seen out{stops};
+        for (const Place &p : ring_)
+            out.ring.push_back(stops.indexOf(p.x, p.y));
+        for (const Place &p : inside_)
+            out.inside.push_back(stops.indexOf(p.x, p.y));
+        return out;
+    }
+    /// Of a source so many coarse pixels away; infinite where it lies beside what is known.
+    double costOf(const Seen &seen, int dx, int dy) const
+    {
+        if (!seen.stops.holds(shifted(box_, dx, dy)))
             return std::numeric_limits<double>::infinity();
+        const ptrdiff_t moved = seen.stops.indexOf(dx, dy) - seen.stops.indexOf(0, 0);
         double out = 0.0;
-        for (int c = 0; c < 3; ++c) {
-            Moments difference, ring, inside, here;
-            for (size_t i = 0; i < ring_.size(); ++i) {
-                const double there = stops.at(c, ring_[i].x + dx, ring_[i].y + dy), own = here_[size_t(c)][i];
-                here.add(own);
-                difference.add(own - there);
+        for (size_t c = 0; c < 3; ++c) {
+            const float *const first = seen.stops.first(int(c));
+            Moments difference, ring, inside;
+            for (size_t i = 0; i < seen.ring.size(); ++i) {
+                const auto there = double(first[seen.ring[i] + moved]);
+                difference.add(here_[c][i] - there);
                 ring.add(there);
             }
-            for (const Place &p : inside_)
-                inside.add(stops.at(c, p.x + dx, p.y + dy));
+            for (const ptrdiff_t at : seen.inside)
+                inside.add(double(first[at + moved]));
             constexpr double kShift = 0.1, kNoVariance = 1e-9;
-            const double own = here.variance(), other = ring.variance();
+            const double own = variance_[c], other = ring.variance();
             const double unlike = 2.0 * own * difference.variance() / (own + other + kNoVariance);
             const double strange = inside.variance() + std::pow(inside.mean() - ring.mean(), 2.0) - other;
             const auto rougher = [&](double variance) { return std::pow(std::sqrt(variance) - std::sqrt(own), 2.0); };
@@ -114,7 +145,9 @@ private:
 
     int fewer_;
     std::vector<Place> ring_, inside_;
-    std::array<std::vector<double>, 3> here_; ///< of the ring
+    Rect box_{std::numeric_limits<int>::max() / 2, std::numeric_limits<int>::max() / 2, 0, 0}; ///< of both
+    std::array<std::vector<double>, 3> here_;                                                  ///< of the ring
+    std::array<double, 3> variance_{};                                                         ///< of those
 };
 
 struct Candidate {
@@ -139,16 +172,17 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
     const float toe = toeOf(picture.light(within(boxOf(line, 2.0 * stroke.radius), picture.width(), picture.height())));
     const Fit coarse(picture, stroke, line, fewer, toe), fine(picture, stroke, line, 1, toe);
     const Stops round(picture, area, fewer, toe);
+    const Fit::Seen seenRound = coarse.seenIn(round);
     const auto isBeside = [&](double x, double y) { // the source touches nothing that is mended
         return std::ranges::all_of(line, [&](const Point &p) {
             return toLine({p.x + x, p.y + y}, line) >= 2.0 * stroke.radius + 1.0;
         });
     };
-    const auto costOf = [&](const Fit &fit, const Stops &stops, int x, int y) {
+    const auto costOf = [&](const Fit &fit, const Fit::Seen &seen, int x, int y) {
         if (!isBeside(x, y))
             return std::numeric_limits<double>::infinity();
         const double seam =
-            fit.costOf(stops, int(std::lround(double(x) / fit.fewer())), int(std::lround(double(y) / fit.fewer())));
+            fit.costOf(seen, int(std::lround(double(x) / fit.fewer())), int(std::lround(double(y) / fit.fewer())));
         return (seam + kNothing) * (1.0 + std::hypot(x, y) / farthest); // of two alike the nearer one
     };
     std::vector<Candidate> found;
@@ -157,7 +191,7 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
             const double angle = 2.0 * std::numbers::pi * (i + 0.5 * std::fmod(way, 2.0)) / kAngles;
             const int x = int(std::lround(way * stroke.radius * std::cos(angle))),
                       y = int(std::lround(way * stroke.radius * std::sin(angle)));
-            if (const double cost = costOf(coarse, round, x, y); std::isfinite(cost))
+            if (const double cost = costOf(coarse, seenRound, x, y); std::isfinite(cost))
                 found.push_back({x, y, cost});
         }
     std::ranges::sort(found, {}, &Candidate::cost);
@@ -170,7 +204,7 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
         if (moved.size() < 2 * most && std::ranges::all_of(moved, [&](const Candidate &m) { return areApart(c, m); }))
             moved.push_back(c);
     found = std::move(moved);
-    const auto move = [&](Candidate &c, const Fit &fit, const Stops &stops,
+    const auto move = [&](Candidate &c, const Fit &fit, const Fit::Seen &seen,
                           int step) { // no farther than half the radius
         const Candidate from = c;
         while (step >= fit.fewer()) {
@@ -180,7 +214,7 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
                 const int x = before.x + dx, y = before.y + dy;
                 if (std::hypot(x - from.x, y - from.y) > std::max(2.0, 0.5 * stroke.radius))
                     continue;
-                if (const double cost = costOf(fit, stops, x, y); cost < c.cost)
+                if (const double cost = costOf(fit, seen, x, y); cost < c.cost)
                     c = {x, y, cost};
             }
             if (c.cost >= before.cost)
@@ -188,14 +222,15 @@ std::vector<Point> mendSources(const MendedLight &picture, const MendStroke &str
         }
     };
     for (Candidate &c : found) {
-        move(c, coarse, round, std::max(fewer, int(stroke.radius / 2.0)));
+        move(c, coarse, seenRound, std::max(fewer, int(stroke.radius / 2.0)));
         if (fewer == 1)
             continue;
         // To the pixel.
         const Rect there = shifted(boxOf(line, 1.5 * stroke.radius + 2.0 + 2.0 * fewer), c.x, c.y);
         const Stops near(picture, within(there, picture.width(), picture.height()), 1, toe);
-        c.cost = costOf(fine, near, c.x, c.y);
-        move(c, fine, near, fewer);
+        const Fit::Seen seenNear = fine.seenIn(near);
+        c.cost = costOf(fine, seenNear, c.x, c.y);
+        move(c, fine, seenNear, fewer);
     }
     std::ranges::sort(found, {}, &Candidate::cost);
     std::vector<Point> out;

@@ -4,6 +4,8 @@
 
 namespace yolk {
 
+const int kProcessVersion = 18;
+
 Recipe automaticStart(const Measured &measured)
 {
     Recipe out;

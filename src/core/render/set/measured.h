@@ -16,7 +16,7 @@
 namespace yolk {
 
 /// Raised when the same frames and recipe would give other pixels.
-inline constexpr int kProcessVersion = 17;
+extern const int kProcessVersion;
 
 /// What is known of the frames, in the order of Sources::frames, before any of them is merged.
 struct PlacedSet : MeasuredSet {

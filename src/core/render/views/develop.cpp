@@ -12,6 +12,7 @@
 #include <algorithm>
 #include <cmath>
 #include <optional>
+#include <span>
 
 namespace yolk {
 namespace {
@@ -145,9 +146,13 @@ public:
     {
         for (size_t i = 0; i < adjustments.size(); ++i) {
             const Adjustment &a = *adjustments[i];
-            const bool inOklab = a.isInOklab();
-            if (inOklab && (i == 0 || !adjustments[i - 1]->isInOklab()))
-                convert(&oklabOfRow);
+            if (a.isInOklab()) {
+                const size_t first = i;
+                while (i + 1 < adjustments.size() && adjustments[i + 1]->isInOklab())
+                    ++i;
+                throughOklab({adjustments.data() + first, i + 1 - first}, grid);
+                continue;
+            }
             const int reach = a.context(grid.scale());
             if (reach == 0 && !own_.shape().empty()) {
                 a.apply(light_, own_.view(), grid);
@@ -157,14 +162,12 @@ public:
                 a.apply(light_, next.view(), grid);
                 take(std::move(next));
             }
-            if (inOklab && (i + 1 == adjustments.size() || !adjustments[i + 1]->isInOklab()))
-                convert(&rgbOfRow);
         }
     }
 
 private:
-    using RowConversion = void(const float *const[3], int, const OklabSpace &, float *const[3]);
-    void convert(RowConversion *conversion)
+    /// A row goes through all that are in Oklab before the next: it stays in the nearest cache.
+    void throughOklab(std::span<const AdjustmentPtr> adjustments, const PixelGrid &grid)
     {
         static const OklabSpace kSpace(kRec2020);
         if (own_.shape().empty())
@@ -172,7 +175,11 @@ private:
         for (int y = 0; y < light_.height(); ++y) {
             const float *const from[3] = {light_.row(0, y), light_.row(1, y), light_.row(2, y)};
             float *const to[3] = {own_.row(0, y), own_.row(1, y), own_.row(2, y)};
-            conversion(from, light_.width(), kSpace, to);
+            const ImageView<float> row = own_.view().crop({0, y, own_.width(), y + 1});
+            oklabOfRow(from, light_.width(), kSpace, to);
+            for (const AdjustmentPtr &a : adjustments)
+                a->apply(row, row, grid.from(0, y));
+            rgbOfRow(to, light_.width(), kSpace, to);
         }
         light_ = own_.view();
     }
@@ -253,11 +260,25 @@ void Developer::develop(ImageView<const float> scene, const Known &known, const 
                         ImageView<float> out) const
 {
     const int margin = known.isAdjusted ? contextOf(onDisplay_, grid.scale()) : context(grid.scale());
-    PixelGrid here = grid.from(-margin, -margin);
-    std::optional<MaskRows> masks;
-    here.masks = known.masks;
+    std::optional<MaskRows> own;
+    Known all = known;
     if (!masks_.empty() && !known.masks)
-        here.masks = &masks.emplace(masks_.rows(scene, here));
+        all.masks = &own.emplace(masks_.rows(scene, grid.from(-margin, -margin)));
+    // What needs nothing round it passes in strips, which stay in the cache of a core from step to step.
+    constexpr int kStripRows = 8;
+    const int most = margin == 0 ? kStripRows : out.height();
+    for (int y = 0; y < out.height(); y += most) {
+        const int height = std::min(most, out.height() - y);
+        const Rect rows{0, y, scene.width(), y + height + 2 * margin};
+        PixelGrid here = grid.from(-margin, y - margin);
+        here.masks = all.masks;
+        developStrip(scene.crop(rows), all.rows(rows), here, out.crop({0, y, out.width(), y + height}));
+    }
+}
+
+void Developer::developStrip(ImageView<const float> scene, const Known &known, PixelGrid here,
+                             ImageView<float> out) const
+{
     Passing passing(scene);
     if (!known.isAdjusted)
         passing.through(onScene_, here);
