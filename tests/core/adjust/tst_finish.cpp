@@ -276,6 +276,28 @@ private Q_SLOTS:
         QVERIFY(thicker.row(1, 180)[160] > 1.5f * shot.row(1, 180)[160] ||
                 thicker.row(1, 180)[166] > 1.5f * shot.row(1, 180)[166]);
     }
+    void dotsDoNotBendHaze()
+    {
+        // A sky that brightens to the horizon, whose last rows are as bright as the air; a star and a dead pixel in it.
+        const auto sky = [](int c, int, int y) {
+            return y > 200 ? 1.0f : (0.4f + 0.002f * float(y)) * (c == 2 ? 1.1f : 1.0f);
+        };
+        const Image<float> plain = drawn(320, 240, sky);
+        Image<float> dotted = drawn(320, 240, sky);
+        for (int c = 0; c < 3; ++c) {
+            dotted.row(c, 80)[100] = 4096.0f;
+            dotted.row(c, 90)[240] = 0.0f;
+        }
+        const Image<float> wanted = through(informed(Haze::make(HazeSettings{100, 100}), surveyOf(plain)), plain),
+                           got = through(informed(Haze::make(HazeSettings{100, 100}), surveyOf(dotted)), dotted);
+        QVERIFY(wanted.row(0, 80)[160] < 0.8f * plain.row(0, 80)[160]);
+        double most = 0.0;
+        for (int y = 0; y < 240; ++y)
+            for (int x = 0; x < 320; ++x)
+                if (std::hypot(x - 100, y - 80) > 3.0 && std::hypot(x - 240, y - 90) > 3.0)
+                    most = std::max(most, double(std::abs(got.row(0, y)[x] / wanted.row(0, y)[x] - 1.0f)));
+        QVERIFY2(most < 0.02, qPrintable(QString::number(most)));
+    }
     void sharpnessRaisesDetailWithinLimits_data()
     {
         QTest::addColumn<double>("strength");

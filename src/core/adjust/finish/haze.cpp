@@ -17,10 +17,22 @@ namespace {
 /// Of the veil that the darkest channel speaks for: at 100 all of it goes, and what is darkest is left a trace of light.
 constexpr float kAlmostAll = 0.98f;
 constexpr float kTiny = 0x1p-20f; // of light, for its logarithm: as stopsOf()
+/// Stops under the air by which a veil may still be told, from 1.5 % of its light on.
+constexpr float kToldBelow = 6.0f;
 
 struct Air {
     std::array<float, 3> light, per; ///< and one over it
+    float stop;                      ///< log2 of its luminance
     float from, to;                  ///< veils fade in between
+
+    /// What a veil is told by: brighter than the air says no more than as bright, and a lamp, many stops above it, would
+    /// bend the line through all that lies round it.
+    YOLK_INLINE float guide(float stops) const
+    {
+        const float below = stop - kToldBelow;
+        stops = stops > below ? stops : below;
+        return stops < stop ? stops : stop;
+    }
 };
 
 YOLK_MULTIVERSION
@@ -31,7 +43,7 @@ void clearRow(const float *const *in, const float *slope, const float *offset, c
     for (int x = 0; x < width; ++x) {
         const float r = in[0][x], g = in[1][x], b = in[2][x];
         const float y = kLuminance2020[0] * r + kLuminance2020[1] * g + kLuminance2020[2] * b;
-        float t = slope[x] * quickLog2(y > kTiny ? y : kTiny) + offset[x];
+        float t = slope[x] * air.guide(quickLog2(y > kTiny ? y : kTiny)) + offset[x];
         t = t > kLeast ? t : kLeast;
         t = t < 1.0f ? t : 1.0f;
         const float s = kPercent * strength[x];
@@ -81,6 +93,15 @@ private:
     SoftMap through_;
 };
 
+/// Without dots: one dead pixel would speak for all of its patch, and one lamp bend the line through all round it.
+cv::Mat withoutDots(const cv::Mat &of)
+{
+    constexpr int kDot = 5; // pixels
+    cv::Mat out;
+    cv::medianBlur(of, out, kDot);
+    return out;
+}
+
 /// The darkest of the channels, each over `white`, within a patch.
 cv::Mat darkest(ImageView<const float> scene, const std::array<float, 3> &white, int radius)
 {
@@ -89,8 +110,13 @@ cv::Mat darkest(ImageView<const float> scene, const std::array<float, 3> &white,
         const cv::Mat share = matOf(scene, c) / double(white[size_t(c)]);
         out = c == 0 ? share.clone() : cv::Mat(cv::min(out, share));
     }
-    cv::erode(out, out, cv::Mat::ones(2 * radius + 1, 2 * radius + 1, CV_8U));
+    cv::erode(withoutDots(out), out, cv::Mat::ones(2 * radius + 1, 2 * radius + 1, CV_8U));
     return out;
+}
+
+float luminance(const std::array<float, 3> &rgb)
+{
+    return kLuminance2020[0] * rgb[0] + kLuminance2020[1] * rgb[1] + kLuminance2020[2] * rgb[2];
 }
 
 std::array<float, 3> lightOfAir(ImageView<const float> scene, int radius)
@@ -115,7 +141,7 @@ std::array<float, 3> lightOfAir(ImageView<const float> scene, int radius)
     return out;
 }
 
-/// Slope and offset over log2 of luminance of what comes through, [He2013], and room for a third plane.
+/// Slope and offset over the guide of what comes through, [He2013], and room for a third plane.
 Image<float> guided(const cv::Mat &through, const cv::Mat &guide, int radius)
 {
     constexpr double kEdge = 0.1; // stops: what differs less is one thing
@@ -153,12 +179,17 @@ public:
         air.light = lightOfAir(survey.scene, patch);
         for (size_t c = 0; c < 3; ++c)
             air.per[c] = 1.0f / air.light[c];
+        air.stop = std::log2(luminance(air.light));
         air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
         air.to = air.from + 0.2f;
         const cv::Mat through = 1.0 - double(kAlmostAll) * cv::min(darkest(survey.scene, air.light, patch), 1.0);
         const Image<float> stops = stopsOf(survey.scene);
         const int radius = std::max(2, int(std::lround(kFilter * longer)));
-        Image<float> maps = guided(through, matOf(stops), radius);
+        Image<float> guide(stops.shape());
+        for (int y = 0; y < guide.height(); ++y)
+            std::transform(stops.row(0, y), stops.row(0, y) + guide.width(), guide.row(0, y),
+                           [&](float stop) { return air.guide(stop); });
+        Image<float> maps = guided(through, withoutDots(matOf(guide)), radius);
         constexpr double kAround = 0.2;
         const Image<float> around = blurred(stops.view(), kAround);
         for (int y = 0; y < maps.height(); ++y)
