@@ -59,15 +59,18 @@ YOLK_MULTIVERSION
 void grainRow(const float *const *in, const float *noise, int width, float amount, float *const *out)
 {
     constexpr float kLeast = 1e-4f;
-    for (int x = 0; x < width; ++x) {
-        const float r = in[0][x], g = in[1][x], b = in[2][x];
+    const float *const inR = in[0], *const inG = in[1], *const inB = in[2];
+    float *const outR = out[0], *const outG = out[1], *const outB = out[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // `out` may be `in`, and overlaps nothing else
+        const float r = inR[x], g = inG[x], b = inB[x];
         const float y = kLuminance2020[0] * r + kLuminance2020[1] * g + kLuminance2020[2] * b;
         const float e = std::sqrt(y > kLeast ? y : kLeast), below = e < 1.0f ? 1.0f - e : 0.0f;
         const float now = e + amount * 4.0f * e * below * noise[x];
         const float ratio = (now > 0.0f ? now : 0.0f) / e, gain = ratio * ratio;
-        out[0][x] = r * gain;
-        out[1][x] = g * gain;
-        out[2][x] = b * gain;
+        outR[x] = r * gain;
+        outG[x] = g * gain;
+        outB[x] = b * gain;
     }
 }
 

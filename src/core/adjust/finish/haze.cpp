@@ -40,8 +40,11 @@ void clearRow(const float *const *in, const float *slope, const float *offset, c
               const float *strength, int width, const Air &air, float *const *out)
 {
     constexpr float kLeast = 0.1f, kPercent = 0.01f, kAdded = 2.0f, kEverywhere = 0.2f;
-    for (int x = 0; x < width; ++x) {
-        const float r = in[0][x], g = in[1][x], b = in[2][x];
+    const float *const inR = in[0], *const inG = in[1], *const inB = in[2];
+    float *const outR = out[0], *const outG = out[1], *const outB = out[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // `out` may be `in`, and overlaps nothing else
+        const float r = inR[x], g = inG[x], b = inB[x];
         const float y = kLuminance2020[0] * r + kLuminance2020[1] * g + kLuminance2020[2] * b;
         float t = slope[x] * air.guide(quickLog2(y > kTiny ? y : kTiny)) + offset[x];
         t = t > kLeast ? t : kLeast;
@@ -59,16 +62,17 @@ void clearRow(const float *const *in, const float *slope, const float *offset, c
         const float through = 1.0f - veil > kLeast ? 1.0f - veil : kLeast;
         const float more = quickExp2((s < 0.0f ? s : 0.0f) * kAdded * (kEverywhere - quickLog2(t)));
         const float per = more / through, add = (1.0f - more) * around[x];
-        out[0][x] = (r - veil * air.light[0]) * per + add;
-        out[1][x] = (g - veil * air.light[1]) * per + add;
-        out[2][x] = (b - veil * air.light[2]) * per + add;
+        outR[x] = (r - veil * air.light[0]) * per + add;
+        outG[x] = (g - veil * air.light[1]) * per + add;
+        outB[x] = (b - veil * air.light[2]) * per + add;
     }
 }
 
 class ClearedAir : public Adjustment {
 public:
     ClearedAir(Parameter strength, const Air &air, SoftMap through)
-        : strength_(std::move(strength)), air_(air), through_(std::move(through))
+        : strength_(std::move(strength)), thickens_(strength_.varies() || strength_.value < 0.0), air_(air),
+          through_(std::move(through))
     {
     }
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
@@ -79,7 +83,8 @@ public:
         for (int y = 0; y < out.height(); ++y) {
             through.read(0, y, slope.data());
             through.read(1, y, offset.data());
-            through.read(2, y, around.data());
+            if (thickens_)
+                through.read(2, y, around.data());
             const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
             float *const to[3] = {out.row(0, y), out.row(1, y), out.row(2, y)};
             clearRow(from, slope.data(), offset.data(), around.data(), strength_.row(grid, y, out.width(), amount),
@@ -89,6 +94,7 @@ public:
 
 private:
     Parameter strength_;
+    bool thickens_; ///< somewhere: what lies round a place is read
     Air air_;
     SoftMap through_;
 };

@@ -44,19 +44,25 @@ YOLK_MULTIVERSION
 void deviationRow(const float *const *light, float *const *variance, const float *brightness, const float *colour,
                   float toe, float share, int width)
 {
-    constexpr float kPerLn2 = 1.44269504f;
-    for (int x = 0; x < width; ++x) {
-        float v[3];
-        for (int c = 0; c < 3; ++c) {
-            const float l = light[c][x] > 0.0f ? light[c][x] : 0.0f, slope = kPerLn2 / (l + toe);
-            v[c] = variance[c][x] * slope * slope * share;
-        }
-        for (int m = 0; m < 3; ++m) {
-            const float amount = m == 0 ? brightness[x] : colour[x];
-            variance[m][x] = 0.01f * amount *
-                             std::sqrt(kMix[m][0] * kMix[m][0] * v[0] + kMix[m][1] * kMix[m][1] * v[1] +
-                                       kMix[m][2] * kMix[m][2] * v[2]);
-        }
+    const float *const r = light[0], *const g = light[1], *const b = light[2];
+    float *const first = variance[0], *const second = variance[1], *const third = variance[2];
+    const auto logVariance = [=](float of, float at) {
+        constexpr float kPerLn2 = 1.44269504f;
+        const float slope = kPerLn2 / ((at > 0.0f ? at : 0.0f) + toe);
+        return of * slope * slope * share;
+    };
+    const auto mixed = [](int m, float red, float green, float blue) {
+        return std::sqrt(kMix[m][0] * kMix[m][0] * red + kMix[m][1] * kMix[m][1] * green +
+                         kMix[m][2] * kMix[m][2] * blue);
+    };
+    constexpr float kPercent = 0.01f;
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // what is written overlaps nothing that is read elsewhere
+        const float red = logVariance(first[x], r[x]), green = logVariance(second[x], g[x]),
+                    blue = logVariance(third[x], b[x]);
+        first[x] = kPercent * brightness[x] * mixed(0, red, green, blue);
+        second[x] = kPercent * colour[x] * mixed(1, red, green, blue);
+        third[x] = kPercent * colour[x] * mixed(2, red, green, blue);
     }
 }
 

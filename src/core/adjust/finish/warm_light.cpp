@@ -14,16 +14,19 @@ YOLK_MULTIVERSION
 void warmRow(const float *const *in, const float *share, const float *amount, int width, float *const *out)
 {
     constexpr float kRed = 0.4f * 0.01f, kBlue = -0.8f * 0.01f, kNothing = 1e-9f;
-    for (int x = 0; x < width; ++x) {
-        const float k = amount[x] * share[x], r = in[0][x], g = in[1][x], b = in[2][x];
+    const float *const inR = in[0], *const inG = in[1], *const inB = in[2];
+    float *const outR = out[0], *const outG = out[1], *const outB = out[2];
+#pragma GCC ivdep
+    for (int x = 0; x < width; ++x) { // `out` may be `in`, and overlaps nothing else
+        const float k = amount[x] * share[x], r = inR[x], g = inG[x], b = inB[x];
         const float warmR = r * quickExp2(kRed * k), warmB = b * quickExp2(kBlue * k);
         const float green = kLuminance2020[1] * g;
         const float was = kLuminance2020[0] * r + green + kLuminance2020[2] * b,
                     is = kLuminance2020[0] * warmR + green + kLuminance2020[2] * warmB;
         const float gain = was > kNothing && is > kNothing ? was / is : 1.0f;
-        out[0][x] = warmR * gain;
-        out[1][x] = g * gain;
-        out[2][x] = warmB * gain;
+        outR[x] = warmR * gain;
+        outG[x] = g * gain;
+        outB[x] = warmB * gain;
     }
 }
 

@@ -22,19 +22,20 @@ public:
         const double r = set_->reduction;
         const int row = std::clamp(int(grid.y(y) / r), 0, from.height() - 1);
         const uint16_t *const channels[3] = {from.row(0, row), from.row(1, row), from.row(2, row)};
-        int before = -1; // pixels of a reduced merge serve many
-        float here[3] = {};
-        for (int x = 0; x < width; ++x) {
-            const int at = std::clamp(int(grid.x(x) / r), 0, from.width() - 1);
-            if (at != before) {
-                const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
-                                       double(ofBrief(channels[2][at]))};
-                for (int c = 0; c < 3; ++c)
-                    here[c] = float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]);
-                before = at;
-            }
+        const auto columnAt = [&](int x) { return std::clamp(int(grid.x(x) / r), 0, from.width() - 1); };
+        const int wide = std::max(1, int(r / grid.stepX)); // a pixel of a reduced merge serves so many, or one more
+        for (int x = 0, end = 0; x < width; x = end) {
+            const int at = columnAt(x);
+            end = std::min(width, x + wide);
+            while (end > x + 1 && columnAt(end - 1) != at)
+                --end;
+            while (end < width && columnAt(end) == at)
+                ++end;
+            const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
+                                   double(ofBrief(channels[2][at]))};
             for (int c = 0; c < 3; ++c)
-                variance[c][x] = here[c];
+                std::fill(variance[c] + x, variance[c] + end,
+                          float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]));
         }
     }
 
