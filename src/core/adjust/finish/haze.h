@@ -37,7 +37,7 @@ struct Haze {
     /// some veil v = 1 - t is taken away, J = (I - s v A) / (1 - s v), 1 - s v at least 0.1; v is at most 0.98 of the
     /// darkest channel of I / A at the pixel itself, which can hold no more air than that. Thin veils fade out below a
     /// share that falls with the reach. Below 0, air of |s| times the depth -log2(t) + 0.2, and twice that, is added,
-    /// as bright as what lies round a place (as the veil of Glow).
+    /// as bright as what lies round a place (as the veil of Glow). Dots count for nothing, light over A counts as A.
     /// Source: [He2009] for the darkest channel, [He2013] for the filter.
     static AdjustmentPtr make(const Varied<Settings> &settings);
 };
