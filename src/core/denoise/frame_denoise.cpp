@@ -2,7 +2,10 @@
 
 #include "base/vectorise.h"
 #include "denoise/bands.h"
+#include "image/mat_p.h"
 #include "io/linear_codes.h"
+
+#include <opencv2/imgproc.hpp>
 
 #include <algorithm>
 #include <array>
@@ -151,6 +154,102 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
         throughBands(felt.width(), felt.height(), {.thresholds = threshold}, rowsOf(codes, felt, evened), take);
     });
     codes = std::move(out);
+}
+
+void calmColours(Image<uint16_t> &codes, const NoiseModel &noise, int reduction, ExecContext &ctx)
+{
+    constexpr int kCell = 16, kLeastCell = 2;       // pixels of the full frame; of this one
+    constexpr double kCoarser = 2.0, kVaries = 0.1; // as much colours differ from cell to cell, of brightness
+    constexpr double kAround = 4.0, kUnknown = 0.1; // cells; weight of the whole frame's colour
+    constexpr float kDeviations = 3.5f;
+    if (codes.planes() != 3 || !(noise.gain > 0.0) || reduction < 1)
+        throw ArgumentError(
+            textOf("colour noise of %d planes at 1/%d: three planes are possible", codes.planes(), reduction));
+    if (codes.shape().empty())
+        return;
+    const int cell = std::max(kLeastCell, kCell / reduction), width = codes.width(), height = codes.height();
+    const Evened evened(noise);
+    const float black = evened.zero * (kMix[0][0] + kMix[0][1] + kMix[0][2]);
+    const auto mixed = rowsOf(codes, {0, 0, width, height}, evened);
+    Image<float> cells((width + cell - 1) / cell, (height + cell - 1) / cell, 3);
+    ExecContext looking = ctx.part(0.0, 0.4), changing = ctx.part(0.5, 1.0);
+    forEachPart(looking, cells.height(), [&](int row, ExecContext &own) {
+        own.throwIfStopped();
+        Image<float> line({width, 1, 3}, Fill::Anything);
+        const int y0 = row * cell, y1 = std::min(height, y0 + cell);
+        for (int y = y0; y < y1; ++y) {
+            mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
+            for (int m = 0; m < 3; ++m)
+                for (int x = 0; x < width; ++x)
+                    cells.row(m, row)[x / cell] += line.row(m, 0)[x] - (m == 0 ? black : 0.0f);
+        }
+        for (int m = 0; m < 3; ++m)
+            for (int x = 0; x < cells.width(); ++x)
+                cells.row(m, row)[x] /= float((y1 - y0) * (std::min(width, (x + 1) * cell) - x * cell));
+    });
+    // Colours over brightness, each cell's by what its noise and those round it leave of its word.
+    const double cellNoise = kCoarser / (cell * reduction);
+    Image<float> weighed(cells.shape());
+    double sums[3] = {};
+    for (int y = 0; y < cells.height(); ++y)
+        for (int x = 0; x < cells.width(); ++x) {
+            const double light = std::max(1e-6, double(cells.row(0, y)[x])), own = cellNoise / light;
+            const double weight = 1.0 / (own * own + kVaries * kVaries);
+            weighed.row(0, y)[x] = float(weight);
+            sums[0] += light;
+            for (int m = 1; m < 3; ++m) {
+                weighed.row(m, y)[x] = float(weight * double(cells.row(m, y)[x]) / light);
+                sums[m] += double(cells.row(m, y)[x]);
+            }
+        }
+    Image<float> ratios({cells.width(), cells.height(), 3}, Fill::Anything);
+    for (int m = 0; m < 3; ++m) {
+        cv::Mat to = matOf(ratios, m);
+        cv::GaussianBlur(matOf(weighed, m), to, {}, kAround, kAround, cv::BORDER_REPLICATE);
+    }
+    for (int y = 0; y < cells.height(); ++y)
+        for (int x = 0; x < cells.width(); ++x)
+            for (int m = 1; m < 3; ++m)
+                ratios.row(m, y)[x] = float((double(ratios.row(m, y)[x]) + kUnknown * sums[m] / sums[0]) /
+                                            (double(ratios.row(0, y)[x]) + kUnknown));
+    std::vector<int> left(static_cast<size_t>(width));
+    std::vector<float> share(left.size());
+    const auto place = [&](int pixel, int count) { // between the middles of cells
+        return std::clamp((pixel + 0.5) / cell - 0.5, 0.0, std::max(0.0, count - 1.0));
+    };
+    for (int x = 0; x < width; ++x) {
+        const double at = place(x, cells.width());
+        left[size_t(x)] = int(at);
+        share[size_t(x)] = float(at - left[size_t(x)]);
+    }
+    // What the bands leave: each next one would have half the deviation of that before, so all of them 1 / sqrt(3) of it.
+    const double rest = kCoarser * kBandNoise.back() / std::sqrt(3.0) / reduction;
+    const float threshold = kDeviations * float(rest), least = threshold * threshold;
+    forEachBand(changing, height, [&](int y0, int y1) {
+        Image<float> line({width, 1, 3}, Fill::Anything);
+        std::vector<float> between(size_t(cells.width()) + 1);
+        for (int y = y0; y < y1; ++y) {
+            mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
+            const double at = place(y, cells.height());
+            const int above = int(at), below = std::min(above + 1, cells.height() - 1);
+            const auto down = float(at - above);
+            for (int m = 1; m < 3; ++m) {
+                for (int x = 0; x < cells.width(); ++x)
+                    between[size_t(x)] = std::lerp(ratios.row(m, above)[x], ratios.row(m, below)[x], down);
+                between.back() = between[size_t(cells.width()) - 1];
+                for (int x = 0; x < width; ++x) {
+                    const float *const from = between.data() + left[size_t(x)];
+                    const float ratio = from[0] + share[size_t(x)] * (from[1] - from[0]);
+                    const float light = line.row(0, 0)[x] - black, usual = ratio * (light > 0.0f ? light : 0.0f);
+                    const float own = line.row(m, 0)[x] - usual, square = own * own;
+                    line.row(m, 0)[x] = usual + own * (1.0f - least / std::max(square, least));
+                }
+            }
+            for (int c = 0; c < 3; ++c)
+                unmixRow({line.row(0, 0), line.row(1, 0), line.row(2, 0)}, codes.row(c, y), c, width, evened,
+                         codes.row(c, y));
+        }
+    });
 }
 
 } // namespace yolk

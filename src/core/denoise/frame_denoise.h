@@ -21,4 +21,14 @@ namespace yolk {
 /// Stein.
 void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double strength, ExecContext &ctx);
 
+/// Takes out of the colours of a frame what noise leaves in patches too large for denoiseFrame(), in place: where a dark
+/// frame stands alone and drowns, they come out green and magenta. A colour difference is expected to be the brightness
+/// of its pixel times what it is of the brightness round it: the mean over cells of 16 pixels of the full frame, in a
+/// Gaussian of four cells, each by the inverse of its variance (its noise, and a tenth that colours differ by). What it
+/// is off that is shrunk as above; t is 3.5 times the noise of what those bands leave, twice that of white noise, as a
+/// mosaic samples red and blue at a quarter of its pixels. Brightness and clipped values stay.
+/// `codes`: as decoded at 1/reduction, after denoiseFrame(); `noise`: of a pixel of the full frame.
+/// Shapes: three planes. Throws ArgumentError (planes), Cancelled. Threads: the same bits for any.
+void calmColours(Image<uint16_t> &codes, const NoiseModel &noise, int reduction, ExecContext &ctx);
+
 } // namespace yolk

@@ -9,7 +9,8 @@ namespace {
 
 constexpr double kHolds = 0.5;      // of a place, for a keeper to decide there: most of it
 constexpr double kHalfAsGood = 0.5; // of the best: the preferred one decides, and others stand in for what it lacks
-// The same of a place among frames that had to be brought onto it: four times the noise, but nothing beside itself.
+// The same of a place among frames that had to be brought onto it: four times the noise, but nothing beside itself. Of 26
+// worlds held by hand two came out otherwise than by half: 0.6 and 0.1 dB better.
 constexpr double kQuarterAsGood = 0.25;
 constexpr double kNearlyAsGood = 0.8; // of the best frame: the preferred one keeps, as it is not resampled
 constexpr double kAsGood = 0.97;      // of the best frame: what noise makes of merits is far less

@@ -118,6 +118,74 @@ private Q_SLOTS:
             QCOMPARE(after.row(c, 30)[40], uint16_t(65535));
         QCOMPARE(test::firstDifference(denoised(light, 0.0).view(), noisy(light).view()), QByteArray());
     }
+    void coloursOfWhatDrownsAreCalmed()
+    {
+        // One colour in stripes of two brightnesses, under the noise of a dark frame; a lit patch of another colour.
+        constexpr float kColour[3] = {0.5f, 1.0f, 0.7f};
+        const Rect lit{220, 320, 300, 400};
+        Image<float> light(320, 420, 3);
+        const auto isLit = [&](int x, int y) { return x >= lit.x0 && x < lit.x1 && y >= lit.y0 && y < lit.y1; };
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < 420; ++y)
+                for (int x = 0; x < 320; ++x)
+                    light.row(c, y)[x] =
+                        isLit(x, y) ? (c == 0 ? 0.2f : 0.02f) : kColour[c] * (x / 40 % 2 ? 4e-4f : 1e-4f);
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        Image<uint16_t> before = noisy(light);
+        for (int c : {0, 2}) // red and blue as a mosaic samples them, a quarter of the pixels
+            for (int y = 0; y < 420; ++y)
+                for (int x = 0; x < 320; ++x)
+                    before.row(c, y)[x] = before.row(c, y & ~1)[x & ~1];
+        denoiseFrame(before, kNoise, 1.0, ctx);
+        const auto copied = [&] {
+            Image<uint16_t> out(before.shape());
+            for (int c = 0; c < 3; ++c)
+                for (int y = 0; y < 420; ++y)
+                    std::copy_n(before.row(c, y), 320, out.row(c, y));
+            return out;
+        };
+        Image<uint16_t> after = copied();
+        calmColours(after, kNoise, 1, ctx);
+        // How far red and blue are off their share of green, over blocks of 8 pixels.
+        const auto off = [&](const Image<uint16_t> &codes) {
+            double sum = 0.0, count = 0.0;
+            for (int y = 8; y < 96; y += 8)
+                for (int x = 8; x < 304; x += 8) {
+                    double mean[3] = {};
+                    for (int c = 0; c < 3; ++c)
+                        for (int v = 0; v < 8; ++v)
+                            for (int u = 0; u < 8; ++u)
+                                mean[c] += double(linearOfCode(codes.row(c, y + v)[x + u])) / 64.0;
+                    for (int c : {0, 2})
+                        sum += std::pow(mean[c] - double(kColour[c]) * mean[1], 2.0);
+                    count += 2.0;
+                }
+            return std::sqrt(sum / count);
+        };
+        QVERIFY2(off(after) < 0.5 * off(before), qPrintable(QString::number(off(after) / off(before))));
+        for (int c = 0; c < 3; ++c) { // nothing of what is seen well
+            double was = 0.0, is = 0.0;
+            for (int y = 330; y < 390; ++y)
+                for (int x = 230; x < 290; ++x) {
+                    was += double(linearOfCode(before.row(c, y)[x]));
+                    is += double(linearOfCode(after.row(c, y)[x]));
+                }
+            QVERIFY2(std::abs(is / was - 1.0) < 0.01, qPrintable(QString::number(is / was)));
+        }
+        Image<uint16_t> again = copied();
+        SerialRunner serial;
+        ExecContext alone(serial);
+        calmColours(again, kNoise, 1, alone);
+        QCOMPARE(test::firstDifference(again.view(), after.view()), QByteArray());
+        Image<uint16_t> tiny(1, 1, 3), grey(4, 4, 1);
+        calmColours(tiny, kNoise, 8, alone);
+        QVERIFY_THROWS_EXCEPTION(ArgumentError, calmColours(grey, kNoise, 1, alone));
+        std::stop_source stop;
+        stop.request_stop();
+        ExecContext stopped(serial, stop.get_token());
+        QVERIFY_THROWS_EXCEPTION(Cancelled, calmColours(again, kNoise, 1, stopped));
+    }
     void sameBitsForAnyRunnerAndCancel()
     {
         const Image<float> light = edge(); // 420 rows: three blocks

@@ -82,6 +82,8 @@ Image<uint16_t> prepare(const Sources &sources, const Frame &frame, const Prepar
         giveBackLight(out, *p.dust, reduction);
     if (p.denoise > 0.0)
         denoiseFrame(out, p.noise, p.denoise, rest);
+    if (p.isAlone)
+        calmColours(out, p.noise, reduction, rest);
     ctx.report(1.0);
     return out;
 }
@@ -95,7 +97,12 @@ size_t bytesOf(const Image<uint16_t> &image)
 
 void Preparation::hash(Hasher &hasher) const
 {
-    hasher.value(response != nullptr).value(fringes != nullptr).value(demosaic).value(denoise).value(whiteShare);
+    hasher.value(response != nullptr)
+        .value(fringes != nullptr)
+        .value(demosaic)
+        .value(denoise)
+        .value(isAlone)
+        .value(whiteShare);
     for (double gain : gains)
         hasher.value(gain);
     hasher.value(unevenness != nullptr);
@@ -147,8 +154,10 @@ Preparation preparationOf(const BracketFrame &frame, const PlacedSet &known, con
             out.fringes = &known.fringes;
     }
     // Where a dark frame stands alone, all of its noise is seen.
-    if (isDarkFrame(frame) && settings.darkNoise > 0.0)
-        out.denoise = frame.decides ? 1.0 : settings.darkNoise / 100.0;
+    if (isDarkFrame(frame) && settings.darkNoise > 0.0) {
+        out.isAlone = frame.decides;
+        out.denoise = out.isAlone ? 1.0 : settings.darkNoise / 100.0;
+    }
     out.noise = frame.measured.noise;
     return out;
 }

@@ -16,6 +16,7 @@ struct Preparation {
     const SharedList<DustSpot> *dust = nullptr;        ///< nullptr: none of known depth
     Demosaic demosaic = Demosaic::Best;
     double denoise = 0.0; ///< strength, 0 .. 1
+    bool isAlone = false; ///< a dark frame, of which all noise is seen: its colours are calmed as well
     NoiseModel noise;
     void hash(Hasher &hasher) const;
 };
