@@ -27,6 +27,7 @@ struct Evened {
           zero(2.0f / gain * std::sqrt(offset)), slope(1.0f / std::sqrt(offset))
     {
     }
+    float black() const { return zero * (kMix[0][0] + kMix[0][1] + kMix[0][2]); } ///< as brightness
     float gain, offset, zero, slope;
 };
 
@@ -118,6 +119,98 @@ BandThresholds bandNoise(const Image<uint16_t> &codes, const Evened &evened, Exe
     return out;
 }
 
+/// Evened brightness over black and the two differences, means of cells of a frame.
+Image<float> cellMeans(const Image<uint16_t> &codes, const Evened &evened, int cell, ExecContext &ctx)
+{
+    const int width = codes.width(), height = codes.height();
+    const auto mixed = rowsOf(codes, {0, 0, width, height}, evened);
+    Image<float> out((width + cell - 1) / cell, (height + cell - 1) / cell, 3);
+    forEachPart(ctx, out.height(), [&](int row, ExecContext &own) {
+        own.throwIfStopped();
+        Image<float> line({width, 1, 3}, Fill::Anything);
+        const int y0 = row * cell, y1 = std::min(height, y0 + cell);
+        for (int y = y0; y < y1; ++y) {
+            mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
+            for (int m = 0; m < 3; ++m)
+                for (int x = 0; x < width; ++x)
+                    out.row(m, row)[x / cell] += line.row(m, 0)[x] - (m == 0 ? evened.black() : 0.0f);
+        }
+        for (int m = 0; m < 3; ++m)
+            for (int x = 0; x < out.width(); ++x)
+                out.row(m, row)[x] /= float((y1 - y0) * (std::min(width, (x + 1) * cell) - x * cell));
+    });
+    return out;
+}
+
+/// Planes 1 and 2: the differences over brightness round each cell, every cell's by the inverse of its variance.
+Image<float> coloursRound(const Image<float> &cells, double noise)
+{
+    constexpr double kVaries = 0.1;                 // as much colours differ from cell to cell
+    constexpr double kAround = 4.0, kUnknown = 0.1; // cells; weight of the whole frame's colour
+    Image<float> weighed(cells.shape()), out({cells.width(), cells.height(), 3}, Fill::Anything);
+    double sums[3] = {};
+    for (int y = 0; y < cells.height(); ++y)
+        for (int x = 0; x < cells.width(); ++x) {
+            const double light = std::max(1e-6, double(cells.row(0, y)[x])), own = noise / light;
+            const double weight = 1.0 / (own * own + kVaries * kVaries);
+            weighed.row(0, y)[x] = float(weight);
+            sums[0] += light;
+            for (int m = 1; m < 3; ++m) {
+                weighed.row(m, y)[x] = float(weight * double(cells.row(m, y)[x]) / light);
+                sums[m] += double(cells.row(m, y)[x]);
+            }
+        }
+    for (int m = 0; m < 3; ++m) {
+        cv::Mat to = matOf(out, m);
+        cv::GaussianBlur(matOf(weighed, m), to, {}, kAround, kAround, cv::BORDER_REPLICATE);
+    }
+    for (int y = 0; y < cells.height(); ++y)
+        for (int x = 0; x < cells.width(); ++x)
+            for (int m = 1; m < 3; ++m)
+                out.row(m, y)[x] = float((double(out.row(m, y)[x]) + kUnknown * sums[m] / sums[0]) /
+                                         (double(out.row(0, y)[x]) + kUnknown));
+    return out;
+}
+
+/// Reads values of cells between their middles.
+class BetweenCells {
+public:
+    BetweenCells(const Image<float> &cells, int cell, int width)
+        : cells_(cells), cell_(cell), left_(static_cast<size_t>(width)), share_(left_.size())
+    {
+        for (int x = 0; x < width; ++x) {
+            const double at = place(x, cells.width());
+            left_[size_t(x)] = int(at);
+            share_[size_t(x)] = float(at - left_[size_t(x)]);
+        }
+    }
+    /// Row y of the frame; `line` is for its own use.
+    void read(int plane, int y, std::vector<float> &line, std::vector<float> &out) const
+    {
+        const double at = place(y, cells_.height());
+        const int above = int(at), below = std::min(above + 1, cells_.height() - 1);
+        line.resize(size_t(cells_.width()) + 1);
+        for (int x = 0; x < cells_.width(); ++x)
+            line[size_t(x)] = std::lerp(cells_.row(plane, above)[x], cells_.row(plane, below)[x], float(at - above));
+        line.back() = line[line.size() - 2];
+        out.resize(left_.size());
+        for (size_t x = 0; x < out.size(); ++x) {
+            const float *const from = line.data() + left_[x];
+            out[x] = from[0] + share_[x] * (from[1] - from[0]);
+        }
+    }
+
+private:
+    double place(int pixel, int count) const
+    {
+        return std::clamp((pixel + 0.5) / cell_ - 0.5, 0.0, std::max(0.0, count - 1.0));
+    }
+    const Image<float> &cells_;
+    int cell_;
+    std::vector<int> left_;
+    std::vector<float> share_;
+};
+
 } // namespace
 
 void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double strength, ExecContext &ctx)
@@ -158,9 +251,8 @@ void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double streng
 
 void calmColours(Image<uint16_t> &codes, const NoiseModel &noise, int reduction, ExecContext &ctx)
 {
-    constexpr int kCell = 16, kLeastCell = 2;       // pixels of the full frame; of this one
-    constexpr double kCoarser = 2.0, kVaries = 0.1; // as much colours differ from cell to cell, of brightness
-    constexpr double kAround = 4.0, kUnknown = 0.1; // cells; weight of the whole frame's colour
+    constexpr int kCell = 16, kLeastCell = 2; // pixels of the full frame; of this one
+    constexpr double kCoarser = 2.0;
     constexpr float kDeviations = 3.5f;
     if (codes.planes() != 3 || !(noise.gain > 0.0) || reduction < 1)
         throw ArgumentError(
@@ -169,80 +261,25 @@ void calmColours(Image<uint16_t> &codes, const NoiseModel &noise, int reduction,
         return;
     const int cell = std::max(kLeastCell, kCell / reduction), width = codes.width(), height = codes.height();
     const Evened evened(noise);
-    const float black = evened.zero * (kMix[0][0] + kMix[0][1] + kMix[0][2]);
+    ExecContext looking = ctx.part(0.0, 0.4), changing = ctx.part(0.4, 1.0);
+    const Image<float> colours = coloursRound(cellMeans(codes, evened, cell, looking), kCoarser / (cell * reduction));
+    const BetweenCells between(colours, cell, width);
     const auto mixed = rowsOf(codes, {0, 0, width, height}, evened);
-    Image<float> cells((width + cell - 1) / cell, (height + cell - 1) / cell, 3);
-    ExecContext looking = ctx.part(0.0, 0.4), changing = ctx.part(0.5, 1.0);
-    forEachPart(looking, cells.height(), [&](int row, ExecContext &own) {
-        own.throwIfStopped();
-        Image<float> line({width, 1, 3}, Fill::Anything);
-        const int y0 = row * cell, y1 = std::min(height, y0 + cell);
-        for (int y = y0; y < y1; ++y) {
-            mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
-            for (int m = 0; m < 3; ++m)
-                for (int x = 0; x < width; ++x)
-                    cells.row(m, row)[x / cell] += line.row(m, 0)[x] - (m == 0 ? black : 0.0f);
-        }
-        for (int m = 0; m < 3; ++m)
-            for (int x = 0; x < cells.width(); ++x)
-                cells.row(m, row)[x] /= float((y1 - y0) * (std::min(width, (x + 1) * cell) - x * cell));
-    });
-    // Colours over brightness, each cell's by what its noise and those round it leave of its word.
-    const double cellNoise = kCoarser / (cell * reduction);
-    Image<float> weighed(cells.shape());
-    double sums[3] = {};
-    for (int y = 0; y < cells.height(); ++y)
-        for (int x = 0; x < cells.width(); ++x) {
-            const double light = std::max(1e-6, double(cells.row(0, y)[x])), own = cellNoise / light;
-            const double weight = 1.0 / (own * own + kVaries * kVaries);
-            weighed.row(0, y)[x] = float(weight);
-            sums[0] += light;
-            for (int m = 1; m < 3; ++m) {
-                weighed.row(m, y)[x] = float(weight * double(cells.row(m, y)[x]) / light);
-                sums[m] += double(cells.row(m, y)[x]);
-            }
-        }
-    Image<float> ratios({cells.width(), cells.height(), 3}, Fill::Anything);
-    for (int m = 0; m < 3; ++m) {
-        cv::Mat to = matOf(ratios, m);
-        cv::GaussianBlur(matOf(weighed, m), to, {}, kAround, kAround, cv::BORDER_REPLICATE);
-    }
-    for (int y = 0; y < cells.height(); ++y)
-        for (int x = 0; x < cells.width(); ++x)
-            for (int m = 1; m < 3; ++m)
-                ratios.row(m, y)[x] = float((double(ratios.row(m, y)[x]) + kUnknown * sums[m] / sums[0]) /
-                                            (double(ratios.row(0, y)[x]) + kUnknown));
-    std::vector<int> left(static_cast<size_t>(width));
-    std::vector<float> share(left.size());
-    const auto place = [&](int pixel, int count) { // between the middles of cells
-        return std::clamp((pixel + 0.5) / cell - 0.5, 0.0, std::max(0.0, count - 1.0));
-    };
-    for (int x = 0; x < width; ++x) {
-        const double at = place(x, cells.width());
-        left[size_t(x)] = int(at);
-        share[size_t(x)] = float(at - left[size_t(x)]);
-    }
     // What the bands leave: each next one would have half the deviation of that before, so all of them 1 / sqrt(3) of it.
     const double rest = kCoarser * kBandNoise.back() / std::sqrt(3.0) / reduction;
-    const float threshold = kDeviations * float(rest), least = threshold * threshold;
+    const float threshold = kDeviations * float(rest), least = threshold * threshold, black = evened.black();
     forEachBand(changing, height, [&](int y0, int y1) {
         Image<float> line({width, 1, 3}, Fill::Anything);
-        std::vector<float> between(size_t(cells.width()) + 1);
+        std::vector<float> ratio, own;
         for (int y = y0; y < y1; ++y) {
             mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
-            const double at = place(y, cells.height());
-            const int above = int(at), below = std::min(above + 1, cells.height() - 1);
-            const auto down = float(at - above);
             for (int m = 1; m < 3; ++m) {
-                for (int x = 0; x < cells.width(); ++x)
-                    between[size_t(x)] = std::lerp(ratios.row(m, above)[x], ratios.row(m, below)[x], down);
-                between.back() = between[size_t(cells.width()) - 1];
+                between.read(m, y, own, ratio);
                 for (int x = 0; x < width; ++x) {
-                    const float *const from = between.data() + left[size_t(x)];
-                    const float ratio = from[0] + share[size_t(x)] * (from[1] - from[0]);
-                    const float light = line.row(0, 0)[x] - black, usual = ratio * (light > 0.0f ? light : 0.0f);
-                    const float own = line.row(m, 0)[x] - usual, square = own * own;
-                    line.row(m, 0)[x] = usual + own * (1.0f - least / std::max(square, least));
+                    const float light = line.row(0, 0)[x] - black;
+                    const float usual = ratio[size_t(x)] * (light > 0.0f ? light : 0.0f);
+                    const float off = line.row(m, 0)[x] - usual, square = off * off;
+                    line.row(m, 0)[x] = usual + off * (1.0f - least / std::max(square, least));
                 }
             }
             for (int c = 0; c < 3; ++c)
