@@ -3,6 +3,7 @@
 #include "base/vectorise.h"
 #include "denoise/bands.h"
 #include "image/mat_p.h"
+#include "image/soft_map.h"
 #include "io/linear_codes.h"
 
 #include <opencv2/imgproc.hpp>
@@ -172,45 +173,6 @@ Image<float> coloursRound(const Image<float> &cells, double noise)
     return out;
 }
 
-/// Reads values of cells between their middles.
-class BetweenCells {
-public:
-    BetweenCells(const Image<float> &cells, int cell, int width)
-        : cells_(cells), cell_(cell), left_(static_cast<size_t>(width)), share_(left_.size())
-    {
-        for (int x = 0; x < width; ++x) {
-            const double at = place(x, cells.width());
-            left_[size_t(x)] = int(at);
-            share_[size_t(x)] = float(at - left_[size_t(x)]);
-        }
-    }
-    /// Row y of the frame; `line` is for its own use.
-    void read(int plane, int y, std::vector<float> &line, std::vector<float> &out) const
-    {
-        const double at = place(y, cells_.height());
-        const int above = int(at), below = std::min(above + 1, cells_.height() - 1);
-        line.resize(size_t(cells_.width()) + 1);
-        for (int x = 0; x < cells_.width(); ++x)
-            line[size_t(x)] = std::lerp(cells_.row(plane, above)[x], cells_.row(plane, below)[x], float(at - above));
-        line.back() = line[line.size() - 2];
-        out.resize(left_.size());
-        for (size_t x = 0; x < out.size(); ++x) {
-            const float *const from = line.data() + left_[x];
-            out[x] = from[0] + share_[x] * (from[1] - from[0]);
-        }
-    }
-
-private:
-    double place(int pixel, int count) const
-    {
-        return std::clamp((pixel + 0.5) / cell_ - 0.5, 0.0, std::max(0.0, count - 1.0));
-    }
-    const Image<float> &cells_;
-    int cell_;
-    std::vector<int> left_;
-    std::vector<float> share_;
-};
-
 } // namespace
 
 void denoiseFrame(Image<uint16_t> &codes, const NoiseModel &noise, double strength, ExecContext &ctx)
@@ -262,19 +224,21 @@ void calmColours(Image<uint16_t> &codes, const NoiseModel &noise, int reduction,
     const int cell = std::max(kLeastCell, kCell / reduction), width = codes.width(), height = codes.height();
     const Evened evened(noise);
     ExecContext looking = ctx.part(0.0, 0.4), changing = ctx.part(0.4, 1.0);
-    const Image<float> colours = coloursRound(cellMeans(codes, evened, cell, looking), kCoarser / (cell * reduction));
-    const BetweenCells between(colours, cell, width);
+    Image<float> colours = coloursRound(cellMeans(codes, evened, cell, looking), kCoarser / (cell * reduction));
+    const double spanX = double(colours.width()) * cell, spanY = double(colours.height()) * cell;
+    const SoftMap round(std::move(colours), spanX, spanY);
     const auto mixed = rowsOf(codes, {0, 0, width, height}, evened);
     // What the bands leave: each next one would have half the deviation of that before, so all of them 1 / sqrt(3) of it.
     const double rest = kCoarser * kBandNoise.back() / std::sqrt(3.0) / reduction;
     const float threshold = kDeviations * float(rest), least = threshold * threshold, black = evened.black();
     forEachBand(changing, height, [&](int y0, int y1) {
         Image<float> line({width, 1, 3}, Fill::Anything);
-        std::vector<float> ratio, own;
+        std::vector<float> ratio(static_cast<size_t>(width));
+        SoftMap::Rows ratios = round.rows({}, width);
         for (int y = y0; y < y1; ++y) {
             mixed(y, {line.row(0, 0), line.row(1, 0), line.row(2, 0)});
             for (int m = 1; m < 3; ++m) {
-                between.read(m, y, own, ratio);
+                ratios.read(m, y, ratio.data());
                 for (int x = 0; x < width; ++x) {
                     const float light = line.row(0, 0)[x] - black;
                     const float usual = ratio[size_t(x)] * (light > 0.0f ? light : 0.0f);

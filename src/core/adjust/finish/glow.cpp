@@ -1,7 +1,8 @@
 #include "adjust/finish/glow.h"
 
-#include "adjust/finish/soft_map.h"
+#include "adjust/finish/survey_images.h"
 #include "base/vectorise.h"
+#include "image/soft_map.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,9 +1,10 @@
 #include "adjust/finish/haze.h"
 
-#include "adjust/finish/soft_map.h"
+#include "adjust/finish/survey_images.h"
 #include "base/quick_math.h"
 #include "colour/primaries.h"
 #include "image/mat_p.h"
+#include "image/soft_map.h"
 
 #include <opencv2/imgproc.hpp>
 

@@ -1,8 +1,9 @@
 #include "adjust/finish/warm_light.h"
 
-#include "adjust/finish/soft_map.h"
+#include "adjust/finish/survey_images.h"
 #include "base/quick_math.h"
 #include "colour/primaries.h"
+#include "image/soft_map.h"
 
 #include <algorithm>
 #include <cmath>

@@ -261,24 +261,10 @@ void Developer::develop(ImageView<const float> scene, const Known &known, const 
 {
     const int margin = known.isAdjusted ? contextOf(onDisplay_, grid.scale()) : context(grid.scale());
     std::optional<MaskRows> own;
-    Known all = known;
+    PixelGrid here = grid.from(-margin, -margin);
+    here.masks = known.masks;
     if (!masks_.empty() && !known.masks)
-        all.masks = &own.emplace(masks_.rows(scene, grid.from(-margin, -margin)));
-    // What needs nothing round it passes in strips, which stay in the cache of a core from step to step.
-    constexpr int kStripRows = 8;
-    const int most = margin == 0 ? kStripRows : out.height();
-    for (int y = 0; y < out.height(); y += most) {
-        const int height = std::min(most, out.height() - y);
-        const Rect rows{0, y, scene.width(), y + height + 2 * margin};
-        PixelGrid here = grid.from(-margin, y - margin);
-        here.masks = all.masks;
-        developStrip(scene.crop(rows), all.rows(rows), here, out.crop({0, y, out.width(), y + height}));
-    }
-}
-
-void Developer::developStrip(ImageView<const float> scene, const Known &known, PixelGrid here,
-                             ImageView<float> out) const
-{
+        here.masks = &own.emplace(masks_.rows(scene, here));
     Passing passing(scene);
     if (!known.isAdjusted)
         passing.through(onScene_, here);

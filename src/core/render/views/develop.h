@@ -34,8 +34,6 @@ private:
     /// Scene light of a view with what acts on it done, and so many pixels round it as the rest reads; kept.
     PicturePtr adjustedScene(const RenderRequest &request, const Hash128 &key, ExecContext &ctx) const;
     void develop(ImageView<const float> scene, const Known &known, const PixelGrid &grid, ImageView<float> out) const;
-    /// `here` is of the scene.
-    void developStrip(ImageView<const float> scene, const Known &known, PixelGrid here, ImageView<float> out) const;
     Image<float> picture(ImageView<const float> scene, const Known &known, const PixelGrid &grid,
                          ExecContext &ctx) const;
 

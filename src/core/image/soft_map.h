@@ -1,14 +1,14 @@
-// Something that changes slowly over the picture, known at a few places.
+// Something that changes slowly over a frame, known at a few places.
 #pragma once
 
 #include "image/parameter.h"
 
 namespace yolk {
 
-/// Planes over the whole reference frame, read between their pixels; beyond the edge its pixels repeat. Thread-safe.
+/// Planes over a whole frame, read between their pixels; beyond the edge its pixels repeat. Thread-safe.
 class SoftMap {
 public:
-    /// `width` x `height` of the reference frame.
+    /// `width` x `height`: what the planes span, in pixels of the frame.
     SoftMap(Image<float> planes, double width, double height);
 
     /// What one thread reads rows of a grid with. Refers to the map.
@@ -29,11 +29,5 @@ private:
     Image<float> planes_;
     double perX_, perY_; ///< pixels of the map to one of the frame
 };
-
-/// All planes of an image through a Gaussian, its sigma in shares of the longer side; wide ones on fewer pixels.
-Image<float> blurred(ImageView<const float> image, double sigma);
-
-/// log2 of the luminance of linear Rec. 2020, from -20 on. One plane.
-Image<float> stopsOf(ImageView<const float> scene);
 
 } // namespace yolk
