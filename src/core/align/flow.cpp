@@ -1,6 +1,7 @@
 #include "align/flow.h"
 
 #include "align/bilateral_grid_p.h"
+#include "base/vectorise.h"
 #include "image/copy.h"
 #include "image/mat_p.h"
 
@@ -15,70 +16,108 @@ namespace {
 constexpr int kAround = 2, kTile = 32; // pixels round a pixel that are compared; a side of what is decided at once
 constexpr float kMostApart = 0.5f;     // of a factor e: worse is all the same
 
+/// Planes that loops read at places of their own: `known` is 1 or 0 there.
+struct SampledSide {
+    const float *light, *known;
+    ptrdiff_t lightStride, knownStride; ///< floats
+    int width, height;
+};
+
+/// How far `still` lies from what (`toX`, `toY`) away is seen, and 1 where both are known, else 0 and 0.
+YOLK_MULTIVERSION
+void compareRow(const SampledSide &seen, float y, const float *__restrict x, const float *__restrict toX,
+                const float *__restrict toY, const float *__restrict still, const float *__restrict stillKnown,
+                int count, float *__restrict apart, float *__restrict known)
+{
+    const float mostX = float(seen.width - 1), mostY = float(seen.height - 1);
+    const int lastX = std::max(0, seen.width - 2), lastY = std::max(0, seen.height - 2);
+    const int stride = int(seen.lightStride), knownStride = int(seen.knownStride);
+    const int next = seen.width > 1 ? 1 : 0, below = seen.height > 1 ? stride : 0;
+    const float *__restrict light = seen.light;
+    const float *__restrict lightKnown = seen.known;
+    for (int i = 0; i < count; ++i) {
+        const float px = x[i] + toX[i], py = y + toY[i];
+        const bool inside = (px >= 0.0f) & (py >= 0.0f) & (px <= mostX) & (py <= mostY);
+        const float u = inside ? px : 0.0f, v = inside ? py : 0.0f;
+        const int column = int(u), line = int(v);
+        const int left = column < lastX ? column : lastX, top = line < lastY ? line : lastY;
+        const float right = u - float(left), down = v - float(top);
+        const int at = top * stride + left;
+        const int nearest = (top + (down > 0.5f ? 1 : 0)) * knownStride + left + (right > 0.5f ? 1 : 0);
+        const float a = light[at], b = light[at + next], c = light[at + below], d = light[at + below + next];
+        const float upper = a + right * (b - a), lower = c + right * (d - c);
+        const float off = std::abs(still[i] - (upper + down * (lower - upper)));
+        const float both = stillKnown[i] * lightKnown[nearest] * (inside ? 1.0f : 0.0f);
+        apart[i] = both > 0.0f ? (off < kMostApart ? off : kMostApart) : 0.0f;
+        known[i] = both;
+    }
+}
+
+/// out = the sum of `rows` rows of `count` values, `stride` apart.
+YOLK_MULTIVERSION
+void sumRows(const float *__restrict from, ptrdiff_t stride, int rows, int count, float *__restrict out)
+{
+    for (int i = 0; i < count; ++i)
+        out[i] = from[i];
+    for (int row = 1; row < rows; ++row)
+        for (int i = 0; i < count; ++i)
+            out[i] += from[row * stride + i];
+}
+
 /// How badly displacements explain the pixels of a tile.
 class TileCost {
 public:
-    TileCost(const FlowSides &sides, int x0, int y0) : sides_(sides), x0_(x0), y0_(y0) {}
+    TileCost(const FlowSides &sides, const SampledSide &seen, int x0, int y0) : seen_(seen), x0_(x0), y0_(y0)
+    {
+        for (int v = 0; v < kSide; ++v)
+            for (int u = 0; u < kSide; ++u) {
+                const int x = x0_ + u - kAround, y = y0_ + v - kAround;
+                const bool inside = x >= 0 && y >= 0 && x < seen.width && y < seen.height;
+                still_[v][u] = inside ? sides.still.row(0, y)[x] : 0.0f;
+                stillKnown_[v][u] = inside && sides.stillKnown.row(0, y)[x] ? 1.0f : 0.0f;
+                x_[u] = float(x);
+            }
+    }
 
     /// Of the flow as it lies `dx`, `dy` away; kTile x kTile means of what is known around.
     const float *of(ImageView<const float> flow, int dx, int dy)
     {
-        const int width = flow.width(), height = flow.height();
         for (int v = 0; v < kSide; ++v) {
-            const int y = y0_ + v - kAround, fromY = std::clamp(y + dy, 0, height - 1);
-            for (int u = 0; u < kSide; ++u) {
-                const int x = x0_ + u - kAround, fromX = std::clamp(x + dx, 0, width - 1);
-                apart_[v][u] = known_[v][u] = 0.0f;
-                if (x < 0 || y < 0 || x >= width || y >= height || !sides_.stillKnown.row(0, y)[x])
-                    continue;
-                const float px = float(x) + flow.row(0, fromY)[fromX], py = float(y) + flow.row(1, fromY)[fromX];
-                if (!(px >= 0.0f && py >= 0.0f && px <= float(width - 1) && py <= float(height - 1)))
-                    continue;
-                const int left = std::min(int(px), std::max(0, width - 2)),
-                          top = std::min(int(py), std::max(0, height - 2));
-                const float right = px - float(left), down = py - float(top);
-                if (!sides_.movingKnown.row(0, top + (down > 0.5f))[left + (right > 0.5f)])
-                    continue;
-                const float *above = sides_.moving.row(0, top) + left,
-                            *below = sides_.moving.row(0, std::min(top + 1, height - 1)) + left;
-                const int next = width > 1 ? 1 : 0;
-                const float upper = above[0] + right * (above[next] - above[0]),
-                            lower = below[0] + right * (below[next] - below[0]);
-                const float moved = upper + down * (lower - upper);
-                apart_[v][u] = std::min(kMostApart, std::abs(sides_.still.row(0, y)[x] - moved));
-                known_[v][u] = 1.0f;
+            const int y = y0_ + v - kAround, fromY = std::clamp(y + dy, 0, seen_.height - 1);
+            const int from = x0_ - kAround + dx;
+            const bool isInside = from >= 0 && from + kSide <= seen_.width;
+            float clamped[2][kSide];
+            const float *to[2];
+            for (int k = 0; k < 2; ++k) {
+                const float *const row = flow.row(k, fromY);
+                for (int u = 0; !isInside && u < kSide; ++u)
+                    clamped[k][u] = row[std::clamp(from + u, 0, seen_.width - 1)];
+                to[k] = isInside ? row + from : clamped[k];
             }
+            compareRow(seen_, float(y), x_, to[0], to[1], still_[v], stillKnown_[v], kSide, apart_[v], known_[v]);
         }
         constexpr int kWindow = 2 * kAround + 1;
         constexpr float kFewest = 0.4f * kWindow * kWindow; // pixels: else nobody can tell
-        for (int v = 0; v < kSide; ++v)
-            for (int u = 0; u < kTile; ++u) {
-                float apart = 0.0f, known = 0.0f;
-                for (int i = 0; i < kWindow; ++i) {
-                    apart += apart_[v][u + i];
-                    known += known_[v][u + i];
-                }
-                acrossApart_[v][u] = apart;
-                acrossKnown_[v][u] = known;
-            }
-        for (int v = 0; v < kTile; ++v)
-            for (int u = 0; u < kTile; ++u) {
-                float apart = 0.0f, known = 0.0f;
-                for (int i = 0; i < kWindow; ++i) {
-                    apart += acrossApart_[v + i][u];
-                    known += acrossKnown_[v + i][u];
-                }
-                cost_[v][u] = known < kFewest ? kMostApart : apart / known;
-            }
+        for (int v = 0; v < kSide; ++v) {
+            sumRows(apart_[v], 1, kWindow, kTile, acrossApart_[v]);
+            sumRows(known_[v], 1, kWindow, kTile, acrossKnown_[v]);
+        }
+        for (int v = 0; v < kTile; ++v) {
+            float apart[kTile], known[kTile];
+            sumRows(acrossApart_[v], kTile, kWindow, kTile, apart);
+            sumRows(acrossKnown_[v], kTile, kWindow, kTile, known);
+            for (int u = 0; u < kTile; ++u)
+                cost_[v][u] = known[u] < kFewest ? kMostApart : apart[u] / known[u];
+        }
         return cost_[0];
     }
 
 private:
     static constexpr int kSide = kTile + 2 * kAround;
-    const FlowSides &sides_;
+    const SampledSide &seen_;
     int x0_, y0_;
-    float apart_[kSide][kSide], known_[kSide][kSide], acrossApart_[kSide][kTile], acrossKnown_[kSide][kTile],
-        cost_[kTile][kTile];
+    float x_[kSide], still_[kSide][kSide], stillKnown_[kSide][kSide], apart_[kSide][kSide], known_[kSide][kSide],
+        acrossApart_[kSide][kTile], acrossKnown_[kSide][kTile], cost_[kTile][kTile];
 };
 
 } // namespace
@@ -91,7 +130,16 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
         throw ArgumentError("flow and what it leads between must be of one size");
     constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
     const int rows = (one.height + kTile - 1) / kTile;
-    Image<float> best(one, Fill::Anything);
+    Image<float> best(one, Fill::Anything), movingKnown(one, Fill::Anything);
+    for (int y = 0; y < one.height; ++y)
+        for (int x = 0; x < one.width; ++x)
+            movingKnown.row(0, y)[x] = sides.movingKnown.row(0, y)[x] ? 1.0f : 0.0f;
+    const SampledSide seen{sides.moving.row(0, 0),
+                           movingKnown.row(0, 0),
+                           sides.moving.rowStride(),
+                           movingKnown.view().rowStride(),
+                           one.width,
+                           one.height};
     ExecContext own = ctx.child({});
     // Calls visit(x0, y0, x1, y1) for all tiles.
     const auto forEachTile = [&](auto &&visit) {
@@ -102,7 +150,7 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
         });
     };
     forEachTile([&](int x0, int y0, int x1, int y1) {
-        TileCost tile(sides, x0, y0);
+        TileCost tile(sides, seen, x0, y0);
         const float *cost = tile.of(flow.view(), 0, 0);
         for (int y = y0; y < y1; ++y)
             for (int x = x0; x < x1; ++x) { // where nobody can tell, nothing is better
@@ -119,7 +167,7 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
                 worst = std::max(worst, *std::max_element(best.row(0, y) + x0, best.row(0, y) + x1));
             if (worst <= 2.0f * kAtLeast)
                 return;
-            TileCost tile(sides, x0, y0);
+            TileCost tile(sides, seen, x0, y0);
             for (int dy = -far; dy <= far; dy += far)
                 for (int dx = -far; dx <= far; dx += far) {
                     if (dx == 0 && dy == 0)
