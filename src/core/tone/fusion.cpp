@@ -1,5 +1,6 @@
 #include "tone/fusion.h"
 
+#include "base/monotone_spline.h"
 #include "base/quick_math.h"
 #include "base/vectorise.h"
 #include "colour/primaries.h"
@@ -15,6 +16,7 @@
 #include <array>
 #include <cmath>
 #include <functional>
+#include <numeric>
 #include <utility>
 
 namespace yolk {
@@ -171,6 +173,57 @@ void stopsRow(const float *r, const float *g, const float *b, const float *ev, i
         out[x] = quickLog2(kDarkest + kLuminance2020[0] * lightOf(r[x]) + kLuminance2020[1] * lightOf(g[x]) +
                            kLuminance2020[2] * lightOf(b[x])) -
                  ev[x];
+}
+
+/// The dark end and the room of a picture: the 1st percentile of its codes, and the mean from the 10 to the 70 %
+/// quantile. Sorts in part.
+std::pair<double, double> darkAndRoom(std::vector<float> &codes)
+{
+    const auto at = [&](double share) { return codes.begin() + ptrdiff_t(share * double(codes.size())); };
+    const auto dark = at(0.01), from = at(0.1), to = at(0.7);
+    std::nth_element(codes.begin(), from, codes.end());
+    std::nth_element(codes.begin(), dark, from);
+    std::nth_element(from, to, codes.end());
+    const double room = from < to ? std::accumulate(from, to, 0.0) / double(to - from) : double(*from);
+    return {double(*dark), room};
+}
+
+/// Bends the codes of a blend so that its room is as light as the one curve for all has it, and its dark end no lighter:
+/// a blend's weights go by how well exposed places are, not by the light that the photographer wants, and many
+/// exposures leave no black.
+void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurve &curve)
+{
+    const int width = blend.width(), height = blend.height();
+    constexpr StepTable::Steps kStops{-24.0f, 16.0f, 44 * 16 + 1};
+    const StepTable wantedAt(kStops, [&](double stops) { return encodeSrgb(curve.withoutZones(stops)); });
+    static const StepTable codeAt(kStops, [](double stops) { return encodeSrgb(std::min(1.0, std::exp2(stops))); });
+    const float *const light = lightOfCodes().data();
+    const std::vector<float> none(size_t(width), 0.0f);
+    std::vector<float> stops(none.size()), shown(blend.shape().pixels()), wanted(shown.size());
+    for (int y = 0; y < height; ++y) {
+        const size_t at = size_t(y) * size_t(width);
+        stopsRow(blend.row(0, y), blend.row(1, y), blend.row(2, y), none.data(), width, light, stops.data());
+        codeAt.lookUp(stops, 0.0f, shown.data() + at);
+        wantedAt.lookUp({scene.row(3, y), size_t(width)}, 0.0f, wanted.data() + at);
+    }
+    const auto [dark, room] = darkAndRoom(shown);
+    const auto [wantedDark, wantedRoom] = darkAndRoom(wanted);
+    constexpr double kApart = 0.02, kSteepest = 2.0; // codes; what is steeper shows noise
+    if (!(room > kApart && room < 1.0 - kApart && wantedRoom > kApart && wantedRoom < 1.0 - kApart))
+        return;
+    std::vector<double> from{0.0}, to{0.0};
+    if (const double least = std::max(std::min(dark, wantedDark), wantedRoom - kSteepest * (room - dark));
+        dark > kApart && dark < room - kApart && least > 0.0 && least < wantedRoom - kApart) {
+        from.push_back(dark);
+        to.push_back(least);
+    }
+    from.insert(from.end(), {room, 1.0});
+    to.insert(to.end(), {wantedRoom, 1.0});
+    constexpr StepTable::Steps kCodeSteps{0.0f, 1024.0f, 1025};
+    const StepTable bent(kCodeSteps, MonotoneSpline(from, to));
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < height; ++y)
+            bent.lookUp({blend.row(c, y), size_t(width)}, 0.0f, blend.row(c, y));
 }
 
 /// Where a pixel lies between two cells.
@@ -353,11 +406,16 @@ LightGrid blendGrid(ImageView<const float> small, const ToneSettings &settings, 
         return out;
     };
     Image<float> blend = fused({width, height, 3}, int(exposures.size()), exposed, {}, fusing);
+    // Toe and shoulder are no settings of a blend: as the automatic start has them.
+    ToneSettings single = automaticTone(start);
+    single.method = ToneMethod::Global;
+    single.range = settings.range;
+    single.exposure = settings.exposure;
+    single.contrast = settings.contrast;
+    const ToneCurve curve(single, start);
+    matchRoom(blend, small, curve);
     // Beside lights the wide bands of a blend swing below 0. What is dark on the one curve for all, v, is shown at least
     // so light, v (1 - v)^2: shadows are there to be lifted. Lights may be as dark as their exposures have them.
-    ToneSettings single = settings;
-    single.method = ToneMethod::Global;
-    const ToneCurve curve(single, start);
     constexpr StepTable::Steps kStops{-24.0f, 16.0f, 44 * 16 + 1};
     const StepTable floor(kStops, [&](double stops) {
         const double v = encodeSrgb(curve.withoutZones(stops));

@@ -36,7 +36,8 @@ std::vector<double> blendedExposures(const ToneSettings &settings, const ToneSta
 Image<float> blendScene(ImageView<const float> scene);
 
 /// Blends exposures of blendScene(), and keeps by how many stops display light differs there from scene light (EV), by
-/// place and light; the second value is 0. Light that the small picture does not show at a place differs by what lies
+/// place and light; the second value is 0. The blend is bent by one curve: its room is as light as ToneCurve has it under
+/// the global method with automatic toe and shoulder, its dark end no lighter. Light that the small picture does not show at a place differs by what lies
 /// between its neighbours'. Throws ArgumentError (planes), Cancelled.
 LightGrid blendGrid(ImageView<const float> stops, const ToneSettings &settings, const ToneStart &start,
                     ExecContext &ctx);

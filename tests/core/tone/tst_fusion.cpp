@@ -1,4 +1,5 @@
 #include "base/errors.h"
+#include "base/robust.h"
 #include "colour/transfer.h"
 #include "image/mat_p.h"
 #include "support/compare.h"
@@ -14,6 +15,8 @@
 
 #include <QTest>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <random>
 
@@ -139,22 +142,83 @@ private Q_SLOTS:
             pictures.push_back(std::move(picture));
         }
         const Image<float> blend = fused(pictures);
-        int far = 0;
-        double sum = 0.0;
+        // One curve, which rises, leads from that blend to what is shown: where the blend is alike, so is the picture.
+        const auto coded = [&](int x, int y) {
+            double light = 0.0;
+            for (int c = 0; c < 3; ++c)
+                light +=
+                    double(kLuminance2020[size_t(c)]) * decodeSrgb(std::clamp(double(blend.row(c, y)[x]), 0.0, 1.0));
+            return 255.0 * encodeSrgb(light);
+        };
+        std::array<std::vector<float>, 256> shownAt;
         for (int y = 0; y < kHeight; ++y)
-            for (int x = 0; x < kWidth; ++x) {
-                double light = 0.0;
-                for (int c = 0; c < 3; ++c)
-                    light += double(kLuminance2020[size_t(c)]) *
-                             decodeSrgb(std::clamp(double(blend.row(c, y)[x]), 0.0, 1.0));
-                if (light > 0.8) // what is blended runs softly into 0.955
-                    light = 0.8 + 0.155 * (1.0 - std::exp(-(light - 0.8) / 0.155));
-                const double off = shown.row(0, y)[x] - 255.0 * encodeSrgb(light);
-                far += std::abs(off) > 6.0;
-                sum += std::abs(off);
+            for (int x = 0; x < kWidth; ++x)
+                shownAt[size_t(std::lround(coded(x, y)))].push_back(shown.row(0, y)[x]);
+        int far = 0;
+        double sum = 0.0, before = -1.0;
+        for (std::vector<float> &codes : shownAt) {
+            constexpr size_t kFewest = 20; // for a middle
+            if (codes.empty())
+                continue;
+            const double middle = double(medianOf(std::vector<float>(codes)));
+            for (const float code : codes) {
+                const double off = std::abs(double(code) - middle);
+                far += off > 6.0;
+                sum += off;
             }
-        QVERIFY2(far < 0.04 * kPixels && sum / kPixels < 1.0, // cells of 3 pixels and half a stop
+            if (codes.size() < kFewest)
+                continue;
+            QVERIFY2(middle > before - 3.0, qPrintable(QStringLiteral("%1 after %2").arg(middle).arg(before)));
+            before = std::max(before, middle);
+        }
+        QVERIFY2(far < 0.04 * kPixels && sum / kPixels < 1.5, // cells of 3 pixels and half a stop
                  qPrintable(QStringLiteral("%1 far, mean %2").arg(far).arg(sum / kPixels)));
+    }
+    void roomsAreAsLightAsByTheOneCurve()
+    {
+        // A room of ten stops, most of it dark or most of it light: blended exposures alone have it as light either way.
+        for (const double exposure : {-1.0, 0.0, 1.0}) {
+            constexpr int kWidth = 180, kHeight = 120;
+            const Image<float> scene = test::rampScene(kWidth, kHeight, 0.002, 10);
+            const ToneStart start = toneStartOf(scene.view());
+            ToneSettings settings = automaticTone(start);
+            settings.exposure += exposure;
+            const auto codes = [&](ToneMethod method) {
+                settings.method = method;
+                const Image<float> shown = test::codedPlane(test::toned(scene.view(), settings, start).view());
+                std::vector<float> out;
+                for (int y = 0; y < kHeight; ++y)
+                    out.insert(out.end(), shown.row(0, y), shown.row(0, y) + kWidth);
+                std::ranges::sort(out);
+                return out;
+            };
+            const std::vector<float> blend = codes(ToneMethod::Blend), global = codes(ToneMethod::Global);
+            const auto room = [](const std::vector<float> &sorted) {
+                const size_t from = sorted.size() / 10, to = sorted.size() * 7 / 10;
+                double sum = 0.0;
+                for (size_t i = from; i < to; ++i)
+                    sum += double(sorted[i]);
+                return sum / double(to - from);
+            };
+            QVERIFY2(std::abs(room(blend) - room(global)) < 6.0,
+                     qPrintable(QStringLiteral("%1 and %2").arg(room(blend)).arg(room(global))));
+            const size_t dark = blend.size() / 100;
+            QVERIFY2(blend[dark] < global[dark] + 6.0f,
+                     qPrintable(QStringLiteral("%1 and %2").arg(double(blend[dark])).arg(double(global[dark]))));
+        }
+    }
+    void toeAndShoulderAreNoneOfABlend()
+    {
+        // What is kept of a blend is found again by range, exposure and contrast alone.
+        const Image<float> scene = test::rampScene(180, 120, 0.002, 10);
+        const ToneStart start = toneStartOf(scene.view());
+        ToneSettings settings = automaticTone(start);
+        settings.method = ToneMethod::Blend;
+        const Image<float> before = test::toned(scene.view(), settings, start);
+        settings.toe = 90.0;
+        settings.shoulder = 10.0;
+        QCOMPARE(test::firstDifference(test::toned(scene.view(), settings, start).view(), before.view(), 0, 0),
+                 QByteArray());
     }
     void anyRunnerAndBadInput()
     {
