@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <vector>
 
 namespace yolk {
 namespace {
@@ -126,9 +127,14 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
 {
     const Shape one{flow.width(), flow.height(), 1};
     if (one.empty() || flow.planes() != 2 || sides.still.shape() != one || sides.stillKnown.shape() != one ||
-        sides.moving.shape() != one || sides.movingKnown.shape() != one)
+        sides.moving.shape() != one || sides.movingKnown.shape() != one ||
+        (!sides.noise.shape().empty() && sides.noise.shape() != one))
         throw ArgumentError("flow and what it leads between must be of one size");
     constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
+    // A mean over a window of what was smoothed has some five independent values: noise makes it scatter by a third.
+    constexpr float kScatter = 0.33f;
+    const std::vector<float> nothing(size_t(one.width), 0.0f);
+    const auto noiseRow = [&](int y) { return sides.noise.shape().empty() ? nothing.data() : sides.noise.row(0, y); };
     const int rows = (one.height + kTile - 1) / kTile;
     Image<float> best(one, Fill::Anything), movingKnown(one, Fill::Anything);
     for (int y = 0; y < one.height; ++y)
@@ -162,10 +168,13 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
         ctx.throwIfStopped();
         const Image<float> before = copyOf(flow);
         forEachTile([&](int x0, int y0, int x1, int y1) {
-            float worst = 0.0f;
-            for (int y = y0; y < y1; ++y)
-                worst = std::max(worst, *std::max_element(best.row(0, y) + x0, best.row(0, y) + x1));
-            if (worst <= 2.0f * kAtLeast)
+            bool isExplained = true;
+            for (int y = y0; y < y1 && isExplained; ++y) {
+                const float *const noise = noiseRow(y);
+                for (int x = x0; x < x1; ++x)
+                    isExplained &= best.row(0, y)[x] <= std::max(2.0f * kAtLeast, (1.0f + 3.0f * kScatter) * noise[x]);
+            }
+            if (isExplained)
                 return;
             TileCost tile(sides, seen, x0, y0);
             for (int dy = -far; dy <= far; dy += far)
@@ -173,11 +182,12 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
                     if (dx == 0 && dy == 0)
                         continue;
                     const float *cost = tile.of(before.view(), dx, dy);
-                    for (int y = y0; y < y1; ++y)
+                    for (int y = y0; y < y1; ++y) {
+                        const float *const noise = noiseRow(y);
                         for (int x = x0; x < x1; ++x) {
                             const float now = cost[(y - y0) * kTile + x - x0];
                             float &so = best.row(0, y)[x];
-                            if (!(now < kBetter * so && now < so - kAtLeast))
+                            if (!(now < kBetter * so && now < so - std::max(kAtLeast, 2.0f * kScatter * noise[x])))
                                 continue;
                             so = now;
                             const int u = std::clamp(x + dx, 0, one.width - 1),
@@ -185,6 +195,7 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
                             for (int k = 0; k < 2; ++k)
                                 flow.row(k, y)[x] = before.row(k, v)[u];
                         }
+                    }
                 }
         });
     }

@@ -125,13 +125,14 @@ LocalMotion::LocalMotion(const Guide &reference, int level)
     const GuideLevel &g = reference.levels[size_t(level)];
     light_ = Image<float>(g.light.shape());
     valid_ = Image<uint8_t>(g.light.shape());
+    variance_ = Image<float>(g.light.shape());
     for (int y = 0; y < light_.height(); ++y)
         std::fill_n(light_.row(0, y), light_.width(), -INFINITY);
-    learn(g.light, g.valid, clipping_);
+    learn(reference, g.light, g.valid, clipping_);
 }
 
 /// Takes over what was not known, and that what still is not lies above `clipping`.
-void LocalMotion::learn(const Image<float> &light, const Image<uint8_t> &valid, double clipping)
+void LocalMotion::learn(const Guide &from, const Image<float> &light, const Image<uint8_t> &valid, double clipping)
 {
     constexpr float kContradicts = 0.8f; // light that is known to be at least as bright as it is not
     clipping_ = std::max(clipping_, clipping);
@@ -142,11 +143,28 @@ void LocalMotion::learn(const Image<float> &light, const Image<uint8_t> &valid, 
                 continue;
             if (valid.row(0, y)[x] && light.row(0, y)[x] > kContradicts * known) {
                 known = light.row(0, y)[x];
+                variance_.row(0, y)[x] = float(from.variance(double(known), level_));
                 valid_.row(0, y)[x] = 1;
             } else {
                 known = std::max(known, float(clipping_));
             }
         }
+}
+
+/// The mean difference of smoothed log light that noise alone makes between what is known and what a frame shows.
+Image<float> LocalMotion::noiseOf(const Guide &frame, const Image<float> &seen, double offset) const
+{
+    // Of a normal variable; what smoothed() leaves, 1 / sqrt(4 pi 0.8^2).
+    constexpr double kMeanOfNormal = 0.798, kSmoothed = 0.353;
+    Image<float> out(light_.shape(), Fill::Anything);
+    for (int y = 0; y < out.height(); ++y)
+        for (int x = 0; x < out.width(); ++x) {
+            const double a = std::max(0.0, double(light_.row(0, y)[x])) + offset;
+            const double shown = std::max(0.0, double(seen.row(0, y)[x])), b = shown + offset;
+            const double relative = double(variance_.row(0, y)[x]) / (a * a) + frame.variance(shown, level_) / (b * b);
+            out.row(0, y)[x] = float(kMeanOfNormal * kSmoothed * std::sqrt(relative));
+        }
+    return out;
 }
 
 Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, ExecContext &ctx)
@@ -162,8 +180,9 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     const RemapMaps maps = mapsOf(t, {width, height, 2});
     const cv::Mat &mapX = maps.x, &mapY = maps.y;
     Image<uint8_t> seenKnown(width, height, 1);
-    cv::Mat seen, covered, seenKnownMat = matOf(seenKnown);
-    cv::remap(light, seen, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+    Image<float> seen(width, height, 1);
+    cv::Mat covered, seenMat = matOf(seen), seenKnownMat = matOf(seenKnown);
+    cv::remap(light, seenMat, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
     cv::remap(matOf(g.valid), seenKnownMat, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     cv::remap(cv::Mat(light.size(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
               cv::Scalar(0));
@@ -174,7 +193,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     const double offset = 4.0 * std::max({darkSigma_, std::sqrt(frame.variance(0.0, level_)), 1e-12});
     Image<float> stillLog(width, height, 1), seenLog(width, height, 1);
     smoothed(logOf(matOf(light_), offset, clipping)).copyTo(matOf(stillLog));
-    smoothed(logOf(seen, offset, clipping)).copyTo(matOf(seenLog));
+    smoothed(logOf(seenMat, offset, clipping)).copyTo(matOf(seenLog));
     const cv::Mat known = evened(matOf(stillLog));
     cv::Mat moving = evened(matOf(seenLog));
     known.copyTo(moving, covered < 255); // nothing to compare: nothing moves
@@ -185,7 +204,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     Image<float> belief = beliefIn(there, back, known, valid);
     disbelieveMovers(there, belief);
     Image<float> flow(width, height, 2), tone(width, height, 1);
-    const cv::Mat log = logOf(seen, offset, frameClipping);
+    const cv::Mat log = logOf(seenMat, offset, frameClipping);
     for (int y = 0; y < height; ++y)
         for (int x = 0; x < width; ++x) {
             flow.row(0, y)[x] = there.at<cv::Vec2f>(y, x)[0];
@@ -204,7 +223,8 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
         cv::remap(light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         cv::remap(matOf(g.valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     };
-    propagateFlow({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view()}, flow, ctx);
+    const Image<float> noise = noiseOf(frame, seen, offset);
+    propagateFlow({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view(), noise.view()}, flow, ctx);
     Image<float> movedLog(width, height, 1);
     Image<uint8_t> both(width, height, 1);
     cv::Mat movedLogMat = matOf(movedLog), bothMat = matOf(both);
@@ -231,7 +251,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
             out.field.row(0, y)[x] = float(out.step) * (to.x.at<float>(y, x) - mapX.at<float>(y, x));
             out.field.row(1, y)[x] = float(out.step) * (to.y.at<float>(y, x) - mapY.at<float>(y, x));
         }
-    learn(moved, movedValid, frameClipping);
+    learn(frame, moved, movedValid, frameClipping);
     return out;
 }
 

@@ -25,12 +25,14 @@ public:
     Displacements find(const Guide &frame, const Transform &toFrame, ExecContext &ctx);
 
 private:
-    void learn(const Image<float> &light, const Image<uint8_t> &valid, double clipping);
+    void learn(const Guide &from, const Image<float> &light, const Image<uint8_t> &valid, double clipping);
+    Image<float> noiseOf(const Guide &frame, const Image<float> &seen, double offset) const;
     int level_;
     Image<float> light_; // of what is known so far; where nothing is, at least that
     Image<uint8_t> valid_;
-    double clipping_;  // light from which on nothing is known
-    double darkSigma_; // noise of the reference in the dark
+    double clipping_;       // light from which on nothing is known
+    double darkSigma_;      // noise of the reference in the dark
+    Image<float> variance_; // of light_
 };
 
 } // namespace yolk

@@ -4,7 +4,7 @@
 
 namespace yolk {
 
-const int kProcessVersion = 18;
+const int kProcessVersion = 19;
 
 Recipe automaticStart(const Measured &measured)
 {
