@@ -47,13 +47,10 @@ void shrinkRow(const float *__restrict row, const float *__restrict rest, float 
 }
 
 YOLK_MULTIVERSION
-void differenceRow(const float *__restrict row, const float *__restrict rest, int width, float *__restrict d,
-                   float *__restrict square)
+void squareRow(const float *__restrict row, const float *__restrict rest, int width, float *__restrict square)
 {
-    for (int x = 0; x < width; ++x) {
-        d[x] = row[x] - rest[x];
-        square[x] = d[x] * d[x];
-    }
+    for (int x = 0; x < width; ++x)
+        square[x] = (row[x] - rest[x]) * (row[x] - rest[x]);
 }
 
 YOLK_MULTIVERSION
@@ -63,18 +60,18 @@ void sumAcross(const float *__restrict from, int step, int width, float *__restr
         to[x] = from[x - step] + from[x] + from[x + step];
 }
 
-/// Differences by the energy of their neighbourhood, in three rows of sums; the noise is `noise` times the threshold,
-/// pixel by pixel.
+/// Differences by the energy of their neighbourhood, in three rows of sums; the variance of the noise is `noise` times
+/// the square of the threshold, pixel by pixel.
 YOLK_MULTIVERSION
-void shrinkRowBy(const float *__restrict d, const float *__restrict above, const float *__restrict here,
-                 const float *__restrict below, float threshold, const float *__restrict noise, int width,
-                 float *__restrict kept)
+void shrinkRowBy(const float *__restrict row, const float *__restrict rest, const float *__restrict above,
+                 const float *__restrict here, const float *__restrict below, float threshold,
+                 const float *__restrict noise, int width, float *__restrict kept)
 {
-    constexpr float kShare = 1.0f / 9.0f;
+    const float ninth = 9.0f * threshold * threshold;
     for (int x = 0; x < width; ++x) {
-        const float energy = kShare * (above[x] + here[x] + below[x]), t = threshold * noise[x], least = t * t;
+        const float energy = above[x] + here[x] + below[x], least = ninth * noise[x];
         const float more = energy > least ? energy : least;
-        kept[x] += d[x] * (1.0f - least / (more + 1e-30f));
+        kept[x] += (row[x] - rest[x]) * (1.0f - least / (more + 1e-30f));
     }
 }
 
@@ -95,7 +92,6 @@ struct PlaneRows {
             levels[size_t(scale)] = ringOf(width, spread * (4 << scale));
             if (!isKnown)
                 continue;
-            differences[size_t(scale)] = ringOf(width, spread * (2 << scale));
             energies[size_t(scale)] = ringOf(width, spread * (2 << scale));
         }
         levels[kBands] = ringOf(width, spread * (kBandReachKnown - kBandReach));
@@ -106,8 +102,8 @@ struct PlaneRows {
     }
     static float *rowOf(Image<float> &ring, int y) { return ring.row(0, y & (ring.height() - 1)); }
 
-    std::array<Image<float>, kBands + 1> levels;            ///< the last one is the smooth rest
-    std::array<Image<float>, kBands> differences, energies; ///< of the bands, and their squares summed across
+    std::array<Image<float>, kBands + 1> levels; ///< the last one is the smooth rest
+    std::array<Image<float>, kBands> energies;   ///< of the bands: their squares summed across
     Image<float> kept;
     std::vector<float> padded; ///< one row
 };
@@ -137,8 +133,7 @@ void shrinkBand(PlaneRows &plane, size_t m, int scale, int y, int height, const 
     const size_t band = size_t(scale);
     const int step = shrinkage.spread << scale, width = plane.kept.width();
     float *row = plane.padded.data() + step;
-    differenceRow(PlaneRows::rowOf(plane.levels[band], y), PlaneRows::rowOf(plane.levels[band + 1], y), width,
-                  PlaneRows::rowOf(plane.differences[band], y), row);
+    squareRow(PlaneRows::rowOf(plane.levels[band], y), PlaneRows::rowOf(plane.levels[band + 1], y), width, row);
     mirrorEnds(row, step, width);
     sumAcross(row, step, width, PlaneRows::rowOf(plane.energies[band], y));
     const auto sums = [&](int at) { return PlaneRows::rowOf(plane.energies[band], mirrored(at, height)); };
@@ -147,8 +142,9 @@ void shrinkBand(PlaneRows &plane, size_t m, int scale, int y, int height, const 
         float *kept = PlaneRows::rowOf(plane.kept, v);
         if (scale == 0)
             std::fill_n(kept, width, 0.0f);
-        shrinkRowBy(PlaneRows::rowOf(plane.differences[band], v), sums(v - step), sums(v), sums(v + step),
-                    shrinkage.thresholds[m][band], shrinkage.noise(int(m), v), width, kept);
+        shrinkRowBy(PlaneRows::rowOf(plane.levels[band], v), PlaneRows::rowOf(plane.levels[band + 1], v),
+                    sums(v - step), sums(v), sums(v + step), shrinkage.thresholds[m][band], shrinkage.noise(int(m), v),
+                    width, kept);
     }
 }
 

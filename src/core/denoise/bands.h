@@ -25,7 +25,7 @@ using BandThresholds = std::array<std::array<float, kBands>, 3>;
 /// How the bands of three planes shrink.
 struct BandShrinkage {
     BandThresholds thresholds{};
-    /// If set: what a row's thresholds are multiplied by, pixel by pixel, of plane `m`.
+    /// If set: what the squares of a row's thresholds are multiplied by, pixel by pixel, of plane `m`.
     std::function<const float *(int m, int y)> noise{};
     int spread = 1; ///< pixels that the finest band is wide
     /// If set: looks at each band before.

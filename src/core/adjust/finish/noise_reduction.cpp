@@ -5,6 +5,7 @@
 #include "denoise/bands.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 
 namespace yolk {
@@ -39,10 +40,10 @@ void unmixRow(const ThreeRows<const float> &mixed, int channel, float toe, int w
         out[x] = quickExp2(a * first[x] + b * second[x] + c * third[x]) - toe;
 }
 
-/// Variances of light to deviations of the mixed planes, times the amounts.
+/// Variances of light to those of the mixed planes, times the squares of the amounts.
 YOLK_MULTIVERSION
-void deviationRow(const float *const *light, float *const *variance, const float *brightness, const float *colour,
-                  float toe, float share, int width)
+void varianceRow(const float *const *light, float *const *variance, const float *brightness, const float *colour,
+                 float toe, float share, int width)
 {
     const float *const r = light[0], *const g = light[1], *const b = light[2];
     float *const first = variance[0], *const second = variance[1], *const third = variance[2];
@@ -52,17 +53,17 @@ void deviationRow(const float *const *light, float *const *variance, const float
         return of * slope * slope * share;
     };
     const auto mixed = [](int m, float red, float green, float blue) {
-        return std::sqrt(kMix[m][0] * kMix[m][0] * red + kMix[m][1] * kMix[m][1] * green +
-                         kMix[m][2] * kMix[m][2] * blue);
+        return kMix[m][0] * kMix[m][0] * red + kMix[m][1] * kMix[m][1] * green + kMix[m][2] * kMix[m][2] * blue;
     };
     constexpr float kPercent = 0.01f;
 #pragma GCC ivdep
     for (int x = 0; x < width; ++x) { // what is written overlaps nothing that is read elsewhere
         const float red = logVariance(first[x], r[x]), green = logVariance(second[x], g[x]),
                     blue = logVariance(third[x], b[x]);
-        first[x] = kPercent * brightness[x] * mixed(0, red, green, blue);
-        second[x] = kPercent * colour[x] * mixed(1, red, green, blue);
-        third[x] = kPercent * colour[x] * mixed(2, red, green, blue);
+        const float bright = kPercent * brightness[x], hue = kPercent * colour[x];
+        first[x] = bright * bright * mixed(0, red, green, blue);
+        second[x] = hue * hue * mixed(1, red, green, blue);
+        third[x] = hue * hue * mixed(2, red, green, blue);
     }
 }
 
@@ -97,21 +98,20 @@ public:
         }
         const PixelGrid around = grid.from(-margin, -margin);
         const auto share = float(std::min(1.0, scale * scale)); // the mean of so many pixels has less
-        Image<float> deviation({wide, high, 3}, Fill::Anything);
+        // Of the rows on their way through the bands.
+        Image<float> noise({wide, int(std::bit_ceil(unsigned(margin + 1))), 3}, Fill::Anything);
+        const auto noiseRow = [&](int m, int y) { return noise.row(m, y & (noise.height() - 1)); };
         std::vector<float> brightness, colour;
         const auto rows = [&](int y) { return std::array{in.row(0, y), in.row(1, y), in.row(2, y)}; };
-        for (int y = 0; y < high; ++y) {
-            float *const variance[3] = {deviation.row(0, y), deviation.row(1, y), deviation.row(2, y)};
-            noise_->fill(around, y, wide, variance);
-            deviationRow(rows(y).data(), variance, brightness_.row(around, y, wide, brightness),
-                         colour_.row(around, y, wide, colour), toe_, share, wide);
-        }
         throughBands(
-            wide, high,
-            {.thresholds = thresholds_,
-             .noise = [&](int m, int y) { return deviation.row(m, y); },
-             .spread = spreadOf(scale)},
-            [&](int y, const ThreeRows<float> &mixed) { mixRow(rows(y).data(), toe_, wide, mixed); },
+            wide, high, {.thresholds = thresholds_, .noise = noiseRow, .spread = spreadOf(scale)},
+            [&](int y, const ThreeRows<float> &mixed) {
+                float *const variance[3] = {noiseRow(0, y), noiseRow(1, y), noiseRow(2, y)};
+                noise_->fill(around, y, wide, variance);
+                varianceRow(rows(y).data(), variance, brightness_.row(around, y, wide, brightness),
+                            colour_.row(around, y, wide, colour), toe_, share, wide);
+                mixRow(rows(y).data(), toe_, wide, mixed);
+            },
             [&](int y, const ThreeRows<const float> &mixed) {
                 if (y < margin || y >= margin + out.height())
                     return;

@@ -1,11 +1,40 @@
 #include "render/stages/merged_noise.h"
 
+#include "base/vectorise.h"
 #include "render/plan/render_plan.h"
 
 #include <algorithm>
+#include <vector>
 
 namespace yolk {
 namespace {
+
+/// Variances of the channels of a merge through the squares of a matrix, in single precision.
+YOLK_MULTIVERSION
+void sceneVariance(const uint16_t *r, const uint16_t *g, const uint16_t *b, const float *squares, int width,
+                   float *__restrict out)
+{
+    const float a = squares[0], c = squares[1], d = squares[2];
+    for (int x = 0; x < width; ++x)
+        out[x] = a * ofBrief(r[x]) + c * ofBrief(g[x]) + d * ofBrief(b[x]);
+}
+
+/// Columns of a merge reduced by `r` under the pixels of a row, from `first` on.
+YOLK_MULTIVERSION
+void columnsUnder(double origin, double step, int from, double r, int first, int last, int width, int *__restrict out)
+{
+    for (int x = 0; x < width; ++x) {
+        const int at = int((origin + (double(from + x) + 0.5) * step) / r);
+        out[x] = (at < first ? first : at > last ? last : at) - first;
+    }
+}
+
+YOLK_MULTIVERSION
+void takeColumns(const float *__restrict from, const int *__restrict columns, int width, float *__restrict out)
+{
+    for (int x = 0; x < width; ++x)
+        out[x] = from[columns[x]];
+}
 
 class MergedNoise : public NoiseField {
 public:
@@ -21,21 +50,16 @@ public:
         const Image<uint16_t> &from = set_->pixels.variance;
         const double r = set_->reduction;
         const int row = std::clamp(int(grid.y(y) / r), 0, from.height() - 1);
-        const uint16_t *const channels[3] = {from.row(0, row), from.row(1, row), from.row(2, row)};
         const auto columnAt = [&](int x) { return std::clamp(int(grid.x(x) / r), 0, from.width() - 1); };
-        const int wide = std::max(1, int(r / grid.stepX)); // a pixel of a reduced merge serves so many, or one more
-        for (int x = 0, end = 0; x < width; x = end) {
-            const int at = columnAt(x);
-            end = std::min(width, x + wide);
-            while (end > x + 1 && columnAt(end - 1) != at)
-                --end;
-            while (end < width && columnAt(end) == at)
-                ++end;
-            const double own[3] = {double(ofBrief(channels[0][at])), double(ofBrief(channels[1][at])),
-                                   double(ofBrief(channels[2][at]))};
-            for (int c = 0; c < 3; ++c)
-                std::fill(variance[c] + x, variance[c] + end,
-                          float(squares_(c, 0) * own[0] + squares_(c, 1) * own[1] + squares_(c, 2) * own[2]));
+        const int first = columnAt(0), last = columnAt(width - 1);
+        std::vector<int> columns(static_cast<size_t>(width));
+        columnsUnder(grid.originX, grid.stepX, grid.firstX, r, first, last, width, columns.data());
+        std::vector<float> own(size_t(last - first) + 1);
+        for (int c = 0; c < 3; ++c) {
+            const float squares[3] = {float(squares_(c, 0)), float(squares_(c, 1)), float(squares_(c, 2))};
+            sceneVariance(from.row(0, row) + first, from.row(1, row) + first, from.row(2, row) + first, squares,
+                          int(own.size()), own.data());
+            takeColumns(own.data(), columns.data(), width, variance[c]);
         }
     }
 
