@@ -188,9 +188,9 @@ std::pair<double, double> darkAndRoom(std::vector<float> &codes)
     return {double(*dark), room};
 }
 
-/// Bends the codes of a blend so that its room is as light as the one curve for all has it, and its dark end no lighter:
-/// a blend's weights go by how well exposed places are, not by the light that the photographer wants, and many
-/// exposures leave no black.
+/// Bends the codes of a blend so that its room is as light as the one curve for all has it, and its dark end no lighter,
+/// as far as shadows become no more than twice as steep: a blend's weights go by how well exposed places are, not by the
+/// light that the photographer wants, and many exposures leave no black.
 void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurve &curve)
 {
     const int width = blend.width(), height = blend.height();
@@ -208,7 +208,7 @@ void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurv
     }
     const auto [dark, room] = darkAndRoom(shown);
     const auto [wantedDark, wantedRoom] = darkAndRoom(wanted);
-    constexpr double kApart = 0.02, kSteepest = 2.0; // codes; what is steeper shows noise
+    constexpr double kApart = 0.02, kSteepest = 2.0; // codes
     if (!(room > kApart && room < 1.0 - kApart && wantedRoom > kApart && wantedRoom < 1.0 - kApart))
         return;
     std::vector<double> from{0.0}, to{0.0};

@@ -3,6 +3,7 @@
 #include "adjust/vibrance.h"
 #include "colour/oklab_rows.h"
 #include "render/render.h"
+#include "render/stages/merged_noise.h"
 #include "render/views/develop.h"
 #include "render/views/reading.h"
 #include "support/compare.h"
@@ -12,6 +13,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 
+#include <algorithm>
 #include <cmath>
 #include <thread>
 
@@ -179,6 +181,38 @@ private Q_SLOTS:
         const Image<float> plain = rendered(recipe, {}, {}, {1, {}, 301, 203}),
                            back = rendered(recipe, {}, {up, down}, {1, {}, 301, 203});
         QCOMPARE(test::firstDifference(plain.view(), back.view(), 0.0, 0.0), QByteArray()); // powers of two
+    }
+    void noiseIsThatOfTheMerge()
+    {
+        // Pixel by pixel as the merge keeps it, through the squares of the matrix to the scene; in any grid, beyond the
+        // picture its edge.
+        const RenderPlan plan(sources_, measured_, recipeOf(ToneMethod::Plain));
+        ExecContext merging(runner_), asking(runner_);
+        const int reduction = previewReduction(sources_);
+        const MergedPtr merged = mergedOf(plan, reduction, merging);
+        const auto noise = noiseFieldOf(plan, asking);
+        QVERIFY(noise);
+        const Image<uint16_t> &kept = merged->pixels.variance;
+        for (const PixelGrid &grid : {PixelGrid{}, PixelGrid{0, 0, 1, 1, -9, -5},
+                                      PixelGrid{40.25, 11.5, 2.7, 2.7, 3, 2}, PixelGrid{100, 50, 0.3, 0.3}})
+            for (const int y : {0, 3, 40}) {
+                constexpr int kWidth = 90;
+                Image<float> variance(kWidth, 1, 3);
+                float *const rows[3] = {variance.row(0, 0), variance.row(1, 0), variance.row(2, 0)};
+                noise->fill(grid, y, kWidth, rows);
+                for (int x = 0; x < kWidth; ++x) {
+                    const int u = std::clamp(int(grid.x(x) / reduction), 0, kept.width() - 1),
+                              v = std::clamp(int(grid.y(y) / reduction), 0, kept.height() - 1);
+                    for (int c = 0; c < 3; ++c) {
+                        double want = 0.0;
+                        for (int k = 0; k < 3; ++k)
+                            want += plan.white(c, k) * plan.white(c, k) * double(ofBrief(kept.row(k, v)[u]));
+                        want *= double(reduction) * reduction;
+                        QVERIFY2(std::abs(double(rows[c][x]) - want) <= 1e-5 * want,
+                                 qPrintable(QStringLiteral("%1 for %2 at %3").arg(rows[c][x]).arg(want).arg(x)));
+                    }
+                }
+            }
     }
     void neutralIsNothing()
     {
