@@ -103,7 +103,8 @@ CellFrame cellsOf(const AlignedFrame &frame, int cell, ExecContext &ctx)
                   Image<uint8_t>(width, height, 1),
                   frame.noise.gain / frame.exposure,
                   frame.noise.readVariance / (frame.exposure * frame.exposure),
-                  cell * cell};
+                  cell * cell,
+                  float(double(kClips) / frame.exposure)};
     const bool covered = frame.trust.shape().empty();
     const float perCode = float(1.0 / (double(kCodeScale) * frame.exposure));
     const Scale scale{uint16_t(codeOfLinear(kClips)), perCode, float(kPedestal) * perCode};

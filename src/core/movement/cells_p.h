@@ -20,7 +20,16 @@ struct CellFrame {
     Image<uint8_t> absent; ///< 1 where the frame does not show all of the cell
     double gain = 0.0, read = 0.0; ///< variance of a pixel's light l is gain * l + read
     int pixels = 1;                ///< of a cell
+    float clipping = 1.0f;         ///< light from which on a pixel clips
 
+    /// Whether pixels clip there and not all of them do: their mean would lie above clipping.
+    bool clipsInPart(int x, int y) const
+    {
+        float most = light.row(0, y)[x];
+        for (int c = 1; c < light.planes(); ++c)
+            most = most > light.row(c, y)[x] ? most : light.row(c, y)[x];
+        return clips.row(0, y)[x] && most < clipping;
+    }
     float pixelVariance(float l) const { return float(gain) * (l > 0.0f ? l : 0.0f) + float(read); }
 };
 

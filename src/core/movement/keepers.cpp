@@ -1,6 +1,9 @@
 #include "movement/keepers_p.h"
 
+#include "image/mat_p.h"
 #include "movement/lights_p.h"
+
+#include <opencv2/imgproc.hpp>
 
 #include <algorithm>
 
@@ -136,12 +139,16 @@ private:
     std::vector<Shown> shown_;
 };
 
-/// Whether places must go to another frame as their keeper clips what no frame bears out. That is a light that moved, if
-/// it is so of the most of what clips there: it goes unless such lights are taken from elsewhere. Else something dark
-/// stands before it in all others: such a place goes only if `mayReplace`, as frames that had to be brought onto each
-/// other lie less surely than the reference, and if nobody chose the keeper.
-std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &places,
-                         const std::vector<PlaceKeeper> &keepers, const Image<uint16_t> &elsewhere, bool mayReplace)
+/// What of a place cannot stay as its keeper shows it.
+enum class Goes { Nothing, Light, All };
+
+/// What must go to another frame as a place's keeper clips what no frame bears out. That is a light that moved, if it is
+/// so of the most of what clips there: all of the place goes, unless such lights are taken from elsewhere; of a keeper
+/// that somebody chose no more than the light. Else something dark stands before it in all others: such a place goes
+/// only if `mayReplace`, as frames that had to be brought onto each other lie less surely than the reference, and if
+/// nobody chose the keeper.
+std::vector<Goes> whatGoes(const std::vector<CellFrame> &frames, const Places &places,
+                           const std::vector<PlaceKeeper> &keepers, const Image<uint16_t> &elsewhere, bool mayReplace)
 {
     constexpr double kSome = 0.02; // of a place: of a whole thing 98 % are of one state
     std::vector<double> lights(keepers.size()), size(keepers.size()), unborne(keepers.size());
@@ -160,10 +167,48 @@ std::vector<bool> mustGo(const std::vector<CellFrame> &frames, const Places &pla
                 lights[at] += lone.row(0, y)[x] ? 1.0 : -1.0;
         });
     }
-    std::vector<bool> out(keepers.size());
-    for (size_t i = 0; i < out.size(); ++i)
-        out[i] = lights[i] > 0.0 || (mayReplace && !keepers[i].inTheDark && unborne[i] > kSome * size[i]);
+    std::vector<Goes> out(keepers.size(), Goes::Nothing);
+    for (size_t i = 0; i < out.size(); ++i) {
+        const bool isChosen = keepers[i].isChosen;
+        if (isChosen && lights[i] > 0.0)
+            out[i] = Goes::Light;
+        else if (lights[i] > 0.0 || (mayReplace && !isChosen && unborne[i] > kSome * size[i]))
+            out[i] = Goes::All;
+    }
     return out;
+}
+
+/// Gives what goes to the frame that shows most of its place, a light with the cell round it: its edges, its glow.
+void giveAway(const std::vector<CellFrame> &frames, const Places &places, std::span<const Goes> goes,
+              const Holdings &holdings, size_t preferred, Keepers &keepers)
+{
+    std::vector<size_t> holders(goes.size(), keepers.ofAll);
+    Image<uint8_t> lights(places.of.width(), places.of.height(), 1);
+    for (size_t i = 0; i < goes.size(); ++i)
+        if (goes[i] != Goes::Nothing)
+            holders[i] = holdings.holderOf(i + 1, preferred).frame;
+    if (std::ranges::find(goes, Goes::Light) !=
+        goes.end()) { // only a chosen keeper has such, and that is the one of all
+        lights = loneCells(frames[keepers.ofAll], clippedCells(frames, keepers.ofAll));
+        cv::Mat cells = matOf(lights);
+        cv::dilate(cells.clone(), cells, cv::Mat::ones(3, 3, CV_8U));
+    }
+    for (size_t i = 0; i < goes.size(); ++i)
+        if (goes[i] == Goes::All)
+            keepers.ofPlace[i] = {holders[i]};
+    for (int y = 0; y < lights.height(); ++y)
+        for (int x = 0; x < lights.width(); ++x) {
+            const size_t place = places.of.row(0, y)[x];
+            if (place == 0 || place > goes.size())
+                continue;
+            uint16_t &instead = keepers.instead.row(0, y)[x];
+            const size_t holder = holders[place - 1];
+            if (goes[place - 1] == Goes::All)
+                instead = 0;
+            else if (goes[place - 1] == Goes::Light && instead == 0 && lights.row(0, y)[x] &&
+                     !frames[holder].clips.row(0, y)[x])
+                instead = uint16_t(holder + 1);
+        }
 }
 
 } // namespace
@@ -181,14 +226,8 @@ Keepers keepersOf(const std::vector<CellFrame> &frames, const Places &places, st
             out.ofPlace.back().frame = out.ofAll;
     }
     out.instead = lightsElsewhere(frames, places, out.ofPlace, close, ctx);
-    const std::vector<bool> goes = mustGo(frames, places, out.ofPlace, out.instead, !request.brought);
-    for (size_t i = 0; i < found; ++i)
-        if (goes[i])
-            out.ofPlace[i] = holdings.holderOf(i + 1, request.preferred);
-    for (int y = 0; y < out.instead.height(); ++y)
-        for (int x = 0; x < out.instead.width(); ++x)
-            if (const size_t place = places.of.row(0, y)[x]; place > 0 && goes[place - 1])
-                out.instead.row(0, y)[x] = 0;
+    const std::vector<Goes> goes = whatGoes(frames, places, out.ofPlace, out.instead, !request.brought);
+    giveAway(frames, places, {goes.data(), found}, holdings, request.preferred, out);
     return out;
 }
 

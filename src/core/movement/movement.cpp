@@ -385,7 +385,7 @@ Movement findMovement(std::span<const AlignedFrame> frames, const MovementReques
         if (makesPlace(region.task)) {
             addPlace(region.inside, places);
             byHand.push_back(region.task == HandTask::TakeFrom
-                                 ? PlaceKeeper{.frame = region.frame, .inTheDark = true, .whatever = true}
+                                 ? PlaceKeeper{.frame = region.frame, .isChosen = true, .whatever = true}
                                  : PlaceKeeper{.removes = true});
         } else if (region.task == HandTask::LeaveAlone) {
             for (int y = 0; y < height; ++y)

@@ -262,7 +262,8 @@ bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, in
     const CellFrame &frame = frames[keeper.frame];
     if (keeper.removes || frame.absent.row(0, y)[x])
         return false;
-    return keeper.whatever || (keeper.inTheDark ? !frame.clips.row(0, y)[x] : meritOf(frame, x, y) > 0.0f);
+    return keeper.whatever ||
+           (keeper.isChosen ? !frame.clips.row(0, y)[x] || frame.clipsInPart(x, y) : meritOf(frame, x, y) > 0.0f);
 }
 
 Image<uint16_t> standingFrames(const std::vector<CellFrame> &frames, const Places &places,

@@ -12,9 +12,9 @@ namespace yolk {
 /// Who decides in a place.
 struct PlaceKeeper {
     size_t frame = 0;
-    bool inTheDark = false; ///< also where its light drowns in noise
-    bool whatever = false;  ///< wherever it shows anything, clipped or not: somebody said so
-    bool removes = false;   ///< nobody: what most frames show, and of equals what this one does not
+    bool isChosen = false; ///< somebody chose it: also where its light drowns in noise, or clips in part of a cell
+    bool whatever = false; ///< wherever it shows anything, clipped or not: somebody said so
+    bool removes = false;  ///< nobody: what most frames show, and of equals what this one does not
     bool isDrawn() const { return whatever || removes; }
 };
 
@@ -35,7 +35,7 @@ bool isDarkerThanClipped(const CellFrame &clipped, const CellFrame &other, int x
 bool decides(const PlaceKeeper &keeper, const std::vector<CellFrame> &frames, int x, int y);
 
 /// 1 + index of the frame that stands in each cell of the places, 0 elsewhere. Where a place's keeper decides, that is
-/// the keeper. In what it leaves open, clipped or not shown, frames stand in that do not contradict what it does say,
+/// the keeper; of a cell that it clips in part the merge takes the rest from who shows most light. In what it leaves open, clipped or not shown, frames stand in that do not contradict what it does say,
 /// so that they show their light well and the seams between them run where they show the same; where every one
 /// contradicts it, its own light stays. Where something is to be removed, frames stand that show what most do.
 /// `keepers`: one for each place; `instead`: 1 + index of the frame that decides in a cell in their place, 0: they do.

@@ -237,6 +237,64 @@ private Q_SLOTS:
         QVERIFY(std::abs(std::log2(double(free.radiance.row(1, 100)[95]) * kClips / kPendulum)) < 0.3);
         QVERIFY(std::abs(std::log2(double(free.radiance.row(1, 100)[165]) * kClips / kWindow)) < 0.1);
     }
+    void aChosenKeeperIsObeyedInCellsThatItClipsInPart()
+    {
+        // A pole leans before a window that only the darkest frame holds: the cells of six pixels along its edges show both.
+        constexpr float kWall = 0.2f, kWindow = 8.0f, kPole = 0.05f;
+        constexpr int kThick = 16;
+        const auto leftAt = [](int state, int y) { return 90 + 60 * state + y / 4; };
+        std::vector<Image<float>> states;
+        for (int state = 0; state < 3; ++state) {
+            states.push_back(test::flat(320, 200, kWall, kWall, kWall));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 40; y < 160; ++y) {
+                    std::fill_n(states.back().row(c, y) + 60, 220, kWindow);
+                    std::fill_n(states.back().row(c, y) + leftAt(state, y), kThick, kPole);
+                }
+        }
+        const Shots shots = shoot(states, {-4, 0, 2});
+        const Movement movement = find(shots, {50.0, size_t(1), 1, {}, 320.0 * 200.0 / 36.0});
+        QCOMPARE(movement.cell, 6);
+        const Merged got = merge(shots, movement);
+        int own = 0, others = 0, window = 0, rows = 0;
+        for (int y = 50; y < 150; ++y, ++rows) {
+            const auto isNear = [&](int x, float light) {
+                return std::abs(std::log2(double(got.radiance.row(1, y)[x]) * kClips / double(light))) < 0.4;
+            };
+            own += isNear(leftAt(1, y) + 2, kPole) && isNear(leftAt(1, y) + kThick - 3, kPole);
+            others += isNear(leftAt(0, y) + kThick / 2, kPole);
+            window += isNear(leftAt(1, y) + kThick + 6, kWindow) && isNear(leftAt(1, y) - 7, kWindow);
+        }
+        QVERIFY2(own > 0.95 * rows, qPrintable(QString::number(own)));
+        QVERIFY2(others < 0.05 * rows, qPrintable(QString::number(others)));
+        QVERIFY2(window > 0.95 * rows, qPrintable(QString::number(window)));
+    }
+    void aLightThatNobodyHoldsGoesAlone()
+    {
+        // A lantern that every frame clips, beside it a thing that the chosen one holds: one place. The lantern gives way
+        // to the wall behind it, the thing stays.
+        constexpr float kWall = 0.2f, kLantern = 60.0f, kThing = 0.05f;
+        std::vector<Image<float>> states;
+        for (int left : {110, 200, 20}) {
+            states.push_back(test::flat(320, 200, kWall, kWall, kWall));
+            for (int c = 0; c < 3; ++c)
+                for (int y = 80; y < 110; ++y) {
+                    std::fill_n(states.back().row(c, y) + left, 30, kLantern);
+                    std::fill_n(states.back().row(c, y) + left + 30, 30, kThing);
+                }
+        }
+        const Shots shots = shoot(states, {-2, 0, 1});
+        const Merged got = merge(shots, find(shots, {50.0, size_t(1), 1}));
+        const auto offAt = [&](int x, float light) {
+            return std::abs(std::log2(double(got.radiance.row(1, 95)[x]) * kClips / double(light)));
+        };
+        for (int x : {205, 215, 225})
+            QVERIFY2(offAt(x, kWall) < 0.3, qPrintable(QString("%1: %2").arg(x).arg(offAt(x, kWall))));
+        for (int x : {235, 245, 255})
+            QVERIFY2(offAt(x, kThing) < 0.3, qPrintable(QString("%1: %2").arg(x).arg(offAt(x, kThing))));
+        for (int x : {115, 125, 145, 160, 25, 40, 65, 75}) // nothing of the others
+            QVERIFY2(offAt(x, kWall) < 0.3, qPrintable(QString("%1: %2").arg(x).arg(offAt(x, kWall))));
+    }
     void aLightThatTheKeeperClipsIsTakenWhole()
     {
         // A lantern before a wall: the darkest frame holds it, on the left; the chosen one clips it, in the middle, and
