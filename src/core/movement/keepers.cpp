@@ -6,6 +6,7 @@
 #include <opencv2/imgproc.hpp>
 
 #include <algorithm>
+#include <limits>
 
 namespace yolk {
 namespace {
@@ -121,10 +122,13 @@ public:
             return {keeper, byHand};
         return {bestOf(shown_[place], request.preferred, request.brought ? kQuarterAsGood : kHalfAsGood)};
     }
-    /// The frame that shows most of a place, clipped least.
-    PlaceKeeper holderOf(size_t place, size_t preferred) const
+    /// The frame that shows most of a place, clipped least; `without` any other.
+    size_t holderOf(size_t place, size_t preferred, std::optional<size_t> without = std::nullopt) const
     {
-        return {best(shown_[place].net, shown_[place].edges, preferred)};
+        std::vector<double> net = shown_[place].net;
+        if (without)
+            net[*without] = -std::numeric_limits<double>::max();
+        return best(net, shown_[place].edges, preferred);
     }
 
 private:
@@ -185,8 +189,10 @@ void giveAway(const std::vector<CellFrame> &frames, const Places &places, std::s
     std::vector<size_t> holders(goes.size(), keepers.ofAll);
     Image<uint8_t> lights(places.of.width(), places.of.height(), 1);
     for (size_t i = 0; i < goes.size(); ++i)
-        if (goes[i] != Goes::Nothing)
-            holders[i] = holdings.holderOf(i + 1, preferred).frame;
+        if (goes[i] == Goes::All)
+            holders[i] = holdings.holderOf(i + 1, preferred);
+        else if (goes[i] == Goes::Light)
+            holders[i] = holdings.holderOf(i + 1, preferred, keepers.ofAll);
     if (std::ranges::find(goes, Goes::Light) !=
         goes.end()) { // only a chosen keeper has such, and that is the one of all
         lights = loneCells(frames[keepers.ofAll], clippedCells(frames, keepers.ofAll));
