@@ -49,6 +49,35 @@ class TestCanvas : public QObject {
     }
 
 private Q_SLOTS:
+    void movesAsADraftAndRestsWhole()
+    {
+        const auto steepness = [](const QImage &image) { // mean step from pixel to pixel
+            double sum = 0.0;
+            for (int y = 0; y < image.height(); ++y)
+                for (int x = 1; x < image.width(); ++x)
+                    sum += std::abs(qGreen(image.pixel(x, y)) - qGreen(image.pixel(x - 1, y)));
+            return sum / image.width() / image.height();
+        };
+        const QImage start = window_->picture();
+        document().setViewBudget(0.01); // no machine keeps to it
+        QSignalSpy views(&document(), &Document::viewReady);
+        QImage moving;
+        for (int i = 0; i < 6; ++i) {
+            document().setTone(&ToneSettings::exposure, document().recipe().tone.exposure + 0.01, QStringLiteral("move"),
+                               QStringLiteral("move"));
+            QVERIFY(views.wait(20000));
+            moving = canvas().picture().image;
+        }
+        QCOMPARE(moving.size(), start.size());
+        QVERIFY2(steepness(moving) < 0.95 * steepness(start), qPrintable(QString::number(steepness(moving))));
+        const QImage rested = window_->picture(); // as a file would show it
+        document().setViewBudget({});
+        document().setTone(&ToneSettings::contrast, 5.0, QStringLiteral("contrast"));
+        document().undo();
+        QCOMPARE(window_->picture(), rested);
+        document().undo();
+        QCOMPARE(window_->picture(), start);
+    }
     void initTestCase() { window_ = std::make_unique<OpenedWindow>("henhouse-tripod"); }
     void cleanupTestCase() { window_.reset(); }
     void cleanup()

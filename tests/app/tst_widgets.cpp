@@ -1,5 +1,6 @@
 // The small widgets and the lane of jobs, each on its own.
 #include "canvas/message_strip.h"
+#include "document/view_pace.h"
 #include "jobs/lane.h"
 #include "theme/theme.h"
 #include "widgets/value_slider.h"
@@ -54,6 +55,29 @@ private Q_SLOTS:
         QCOMPARE(changed.count(), 4);
         QTest::keyClick(slider.track(), Qt::Key_Left);
         QVERIFY(changed[4][1] != changed[0][1]);
+    }
+    void viewsAreDrawnSmallerWhileTimeIsShort()
+    {
+        constexpr double kPixels = 1e6;
+        ViewPace pace;
+        QCOMPARE(pace.scaleFor(kPixels, 1000), 1.0);
+        pace.took(kPixels, 500.0); // once it had something to find
+        pace.took(kPixels, 15.0);
+        QCOMPARE(pace.scaleFor(kPixels, 1030), 1.0);
+        pace.took(kPixels, 40.0);
+        QCOMPARE(pace.scaleFor(kPixels, 1060), 1.0); // one that is late is none yet
+        pace.took(kPixels, 40.0);
+        const double scale = pace.scaleFor(kPixels, 1100);
+        QVERIFY(scale < 1.0 && 40.0 * scale * scale <= 22.0);
+        pace.took(kPixels * scale * scale, 10.0);
+        pace.took(kPixels * scale * scale, 10.0);
+        QCOMPARE(pace.scaleFor(kPixels, 1130), scale); // a movement keeps it
+        QCOMPARE(pace.scaleFor(kPixels, 2000), 1.0);   // and what rests is whole
+        pace.took(kPixels, 4000.0);
+        pace.took(kPixels, 4000.0);
+        QCOMPARE(pace.scaleFor(kPixels, 2030), 0.5); // never smaller
+        pace.setBudget({});
+        QCOMPARE(pace.scaleFor(kPixels, 2060), 1.0);
     }
     void sliderTakesTypedValues_data()
     {

@@ -37,7 +37,10 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     const auto repaint = qOverload<>(&QWidget::update);
     gridTimer_.setSingleShot(true);
     connect(&gridTimer_, &QTimer::timeout, this, repaint);
-    connect(document, &Document::summaryChanged, this, repaint);
+    connect(document, &Document::summaryChanged, this, [this] {
+        if (showsOverview())
+            update();
+    });
     connect(document, &Document::readingsChanged, this, repaint);
     connect(document, &Document::lookChanged, this, repaint);
     connect(document->comparison(), &Comparison::changed, this, &Canvas::compareAnew);

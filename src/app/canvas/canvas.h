@@ -53,6 +53,7 @@ public:
     QPointF widgetAt(const QPointF &picturePosition) const;     ///< in the first pane
     std::optional<QPointF> pointer() const { return pointer_; } ///< picture position; empty when it is off the picture
     QStringList labels() const;                                 ///< what is said to be where
+    bool showsOverview() const; ///< as the inset, or where the view does not reach
     QRectF overviewBox() const; ///< of the inset, widget pixels; empty while all of the picture is in view
 
 public Q_SLOTS:
@@ -117,6 +118,7 @@ private:
     void paintOver(QPainter &painter) const;
     void paintPins(QPainter &painter) const;
     void paintLabels(QPainter &painter) const;
+    bool isBeyondView() const; ///< something of the picture is in sight that the view does not hold
     void paintOverview(QPainter &painter) const;
     void paintLoupe(QPainter &painter) const;
 

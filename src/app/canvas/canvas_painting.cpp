@@ -77,8 +77,7 @@ void Canvas::paintSide(QPainter &painter, const QImage &image, bool own) const
         }
     };
     const bool plain = !document_->lookedAt() && !document_->inspection() && !document_->comparison()->held();
-    const QRectF seen = QRectF(area_).intersected(QRectF(viewport_.toPicture({0, 0}), viewport_.pane / zoom()));
-    if (own && plain && !picture_.region.contains(seen))
+    if (own && plain && isBeyondView())
         draw(document_->overview().image, document_->overview().region);
     draw(image, picture_.region);
     painter.restore();
@@ -195,6 +194,17 @@ void Canvas::paintLabels(QPainter &painter) const
         painter.setPen(tokens().text);
         painter.drawText(place, Qt::AlignCenter, words[i]);
     }
+}
+
+bool Canvas::isBeyondView() const
+{
+    return !picture_.region.contains(
+        QRectF(area_).intersected(QRectF(viewport_.toPicture({0, 0}), viewport_.pane / zoom())));
+}
+
+bool Canvas::showsOverview() const
+{
+    return isBeyondView() || !overviewBox().isEmpty();
 }
 
 QRectF Canvas::overviewBox() const

@@ -23,7 +23,7 @@ QString countedFrames(qsizetype count)
 
 Document::Document(QObject *parent)
     : QObject(parent), comparison_(new Comparison(this)), viewLane_(Lane::Policy::FinishRunning, this),
-      exactLane_(Lane::Policy::CancelRunning, this), openLane_(Lane::Policy::CancelRunning, this),
+      restLane_(Lane::Policy::CancelRunning, this), openLane_(Lane::Policy::CancelRunning, this),
       mergeLane_(Lane::Policy::CancelRunning, this), exportLane_(Lane::Policy::Queue, this),
       compareLane_(Lane::Policy::CancelRunning, this), thumbnailLane_(Lane::Policy::CancelRunning, this),
       histogramLane_(Lane::Policy::CancelRunning, this), pickLane_(Lane::Policy::CancelRunning, this),
@@ -52,8 +52,11 @@ Document::Document(QObject *parent)
     connect(&keepTimer_, &QTimer::timeout, this, &Document::keep);
     storeTimer_.setSingleShot(true);
     connect(&storeTimer_, &QTimer::timeout, this, &Document::storeMerge);
+    viewClock_.start();
+    wholeTimer_.setSingleShot(true);
+    connect(&wholeTimer_, &QTimer::timeout, this, [this] { renderOn(restLane_, ViewEffort::Whole); });
     exactTimer_.setSingleShot(true);
-    connect(&exactTimer_, &QTimer::timeout, this, &Document::renderExactly);
+    connect(&exactTimer_, &QTimer::timeout, this, [this] { renderOn(restLane_, ViewEffort::Exact); });
     connect(comparison_, &Comparison::changed, this, [this] { // the canvas asks anew: its panes may be others
         discardViews();
         Q_EMIT lookChanged();

@@ -10,6 +10,7 @@
 #include "document/known_set.h"
 #include "document/mends.h"
 #include "document/view_job.h"
+#include "document/view_pace.h"
 #include "frames/coverage.h"
 #include "geometry/straighten.h"
 #include "jobs/lane.h"
@@ -255,6 +256,8 @@ public:
     void setMonitor(std::shared_ptr<const MonitorProfile> monitor);
     void setProofing(bool on); ///< shows no colour that the exported file will not hold
     void requestView(const ViewRequest &request);
+    /// Milliseconds that a view may take while settings move, before it is drawn smaller; none: never.
+    void setViewBudget(std::optional<double> milliseconds) { pace_.setBudget(milliseconds); }
     void viewAgain() { renderView(); }                        ///< what is tried on the canvas alone is another now
     void requestLoupe(const ViewRequest &request);            ///< answered by loupeReady()
     void requestDetail(const ViewRequest &request);           ///< answered by detailReady()
@@ -399,8 +402,8 @@ private:
     void mergeForComparison(const Recipe &recipe);
     void discardViews();
     void renderView();
-    void renderExactly();
-    void renderOn(Lane &lane, bool exact);
+    enum class ViewEffort { Quick, Whole, Exact };
+    void renderOn(Lane &lane, ViewEffort effort);
     void renderPart(Lane &lane, const ViewRequest &request, void (Document::*ready)(const ViewPicture &));
     void summarise();
     void showEndsBriefly();
@@ -434,7 +437,7 @@ private:
     std::optional<EndsOf> ends_;
     std::optional<std::array<Recipe, 2>> reach_;
     bool endsWhileDragging_ = true, proofing_ = false;
-    QTimer endsTimer_, exactTimer_, keepTimer_, storeTimer_;
+    QTimer endsTimer_, wholeTimer_, exactTimer_, keepTimer_, storeTimer_;
     bool keepsWork_ = false;
     QString keptPath_, unkept_;
     Project kept_;                     // what the file holds beside what stands in other members
@@ -469,7 +472,9 @@ private:
     QHash<QString, QImage> thumbnails_;
     QStringList problems_;
     std::optional<ViewRequest> view_;
-    Lane viewLane_, exactLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
+    ViewPace pace_;
+    QElapsedTimer viewClock_;
+    Lane viewLane_, restLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
         pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_,
         aheadLane_;
     QStringList aheadPaths_; // that are being prepared

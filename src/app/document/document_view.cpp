@@ -18,8 +18,21 @@ namespace yolk::app {
 namespace {
 
 constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the output's histogram
+constexpr int kWholeMilliseconds = 100; // after which settings are taken to rest
 constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
 constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
+
+/// Of what masks and windows are drawn with every pixel counts; what acts on single pixels acts from half their size on.
+double draftScale(const ViewJob &job, const ViewRequest &view, ViewPace &pace, qint64 now)
+{
+    constexpr double kPixelsAct = 0.501;
+    const double scale = pace.scaleFor(double(view.size.width()) * view.size.height(), now);
+    const double zoom = view.size.width() / view.region.width();
+    const bool plain = !job.inspection && !job.reach && !job.area;
+    if (!plain)
+        return 1.0;
+    return zoom < kPixelsAct ? scale : std::max(scale, kPixelsAct / zoom);
+}
 
 bool sameMerge(const Measured &measured, const Recipe &a, const Recipe &b)
 {
@@ -334,8 +347,9 @@ void Document::mergeForComparison(const Recipe &wanted)
 /// What is under way shows what is no longer wanted.
 void Document::discardViews()
 {
+    wholeTimer_.stop();
     exactTimer_.stop();
-    exactLane_.discard();
+    restLane_.discard();
     viewLane_.discard();
     if (const auto next = std::exchange(onceShown_, nullptr)) // the view that it waited for will not come
         next();
@@ -343,18 +357,15 @@ void Document::discardViews()
 
 void Document::renderView()
 {
+    wholeTimer_.stop();
     exactTimer_.stop();
-    exactLane_.discard();
-    renderOn(viewLane_, false);
+    restLane_.discard();
+    renderOn(viewLane_, ViewEffort::Quick);
 }
 
-/// What the canvas shows already, as a file would show it: not while settings change, as it takes all pixels.
-void Document::renderExactly()
-{
-    renderOn(exactLane_, true);
-}
-
-void Document::renderOn(Lane &lane, bool exact)
+/// Quick: as large as leaves a slider its answer in time. Whole: every pixel of the screen. Exact: as a file would show it,
+/// which takes all pixels of the picture; the last two are for settings that rest.
+void Document::renderOn(Lane &lane, ViewEffort effort)
 {
     if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
         return;
@@ -379,34 +390,42 @@ void Document::renderOn(Lane &lane, bool exact)
         against = jobFor(comparison_->against());
     const bool full = job.reduction == 1;
     const bool smaller = view_->region.width() > view_->size.width() || view_->region.height() > view_->size.height();
+    const bool exact = effort == ViewEffort::Exact;
     const bool waitsForExact = !exact && full && smaller && !job.frame && !job.inspection;
+    const double draft = effort == ViewEffort::Quick ? draftScale(job, *view_, pace_, viewClock_.elapsed()) : 1.0;
+    const double drawn = double(view_->size.width()) * view_->size.height() * draft * draft;
     job.exact = exact;
-    if (against)
+    job.draft = draft;
+    if (against) {
         against->exact = exact && against->reduction == 1;
+        against->draft = draft;
+    }
     auto work = [job, against, view = *view_, full](ExecContext &ctx) {
+        QElapsedTimer clock;
+        clock.start();
         ViewPicture out{paintView(job, view, ctx), view.region, full, job.exact, {}};
         if (against)
             out.against = paintView(*against, view, ctx);
+        out.milliseconds = double(clock.nsecsElapsed()) * 1e-6;
         return out;
     };
-    lane.start<ViewPicture>({}, work, [this, exact, waitsForExact](Outcome<ViewPicture> outcome) {
-        if (exact) {
-            if (outcome.result)
-                Q_EMIT viewReady(*outcome.result);
-            else if (!outcome.cancelled)
-                Q_EMIT failed(outcome.error);
-            return;
-        }
-        if (const auto next = std::exchange(onceShown_, nullptr))
-            next();
+    lane.start<ViewPicture>({}, work, [this, effort, draft, drawn, waitsForExact](Outcome<ViewPicture> outcome) {
+        if (effort == ViewEffort::Quick)
+            if (const auto next = std::exchange(onceShown_, nullptr))
+                next();
         if (!outcome.result) {
             if (!outcome.cancelled)
                 Q_EMIT failed(outcome.error);
             return;
         }
         Q_EMIT viewReady(*outcome.result);
-        if (waitsForExact)
+        if (draft < 1.0)
+            wholeTimer_.start(kWholeMilliseconds);
+        else if (waitsForExact)
             exactTimer_.start(kExactMilliseconds);
+        if (effort != ViewEffort::Quick)
+            return;
+        pace_.took(drawn, outcome.result->milliseconds);
         summarise();
     });
 }

@@ -5,6 +5,8 @@
 #include "image/resample.h"
 #include "render/files/display_codes.h"
 
+#include <opencv2/imgproc.hpp>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -33,6 +35,18 @@ QImage screenPicture(ImageView<const float> display, const MonitorTransform *mon
                 to[x] = qRgb(row[3 * x], row[3 * x + 1], row[3 * x + 2]);
         }
     });
+    return out;
+}
+
+QImage enlarged(QImage picture, const QSize &size)
+{
+    if (picture.size() == size)
+        return picture;
+    QImage out(size, QImage::Format_RGB32);
+    const cv::Mat from(picture.height(), picture.width(), CV_8UC4, const_cast<uchar *>(picture.constBits()),
+                       size_t(picture.bytesPerLine()));
+    cv::Mat to(size.height(), size.width(), CV_8UC4, out.bits(), size_t(out.bytesPerLine()));
+    cv::resize(from, to, to.size(), 0.0, 0.0, cv::INTER_LINEAR);
     return out;
 }
 

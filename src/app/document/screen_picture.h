@@ -15,6 +15,9 @@ namespace yolk::app {
 /// space.
 QImage screenPicture(ImageView<const float> display, const MonitorTransform *monitor, ExecContext &ctx);
 
+/// An opaque 32-bit picture at another size, by straight lines between its pixels; itself at its own.
+QImage enlarged(QImage picture, const QSize &size);
+
 /// Of linear sRGB.
 QColor screenColour(const Vector3 &linear);
 

@@ -8,6 +8,7 @@
 #include <QPainter>
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <utility>
 
@@ -19,6 +20,12 @@ RenderRequest requestOf(const ViewJob &job, const ViewRequest &view)
     const QRectF &r = view.region;
     return {
         job.reduction, {r.left(), r.top(), r.right(), r.bottom()}, view.size.width(), view.size.height(), job.exact};
+}
+
+QSize draftSize(const ViewJob &job, const QSize &size)
+{
+    const auto drawn = [&](int side) { return std::max(1, int(std::lround(side * job.draft))); };
+    return {drawn(size.width()), drawn(size.height())};
 }
 
 /// Where the view begins in the pattern of hatching, which lies still while the picture is moved.
@@ -114,6 +121,20 @@ QImage paintOver(ViewJob job, const ViewRequest &view, ExecContext &ctx)
     return out;
 }
 
+/// Each mark over all the pixels that its own one is enlarged to.
+Image<uint8_t> enlargedHatch(Image<uint8_t> hatch, const QSize &size)
+{
+    if (QSize(hatch.width(), hatch.height()) == size)
+        return hatch;
+    Image<uint8_t> out(size.width(), size.height(), 1);
+    for (int y = 0; y < out.height(); ++y) {
+        const uint8_t *from = hatch.row(0, y * hatch.height() / out.height());
+        for (int x = 0; x < out.width(); ++x)
+            out.row(0, y)[x] = from[x * hatch.width() / out.width()];
+    }
+    return out;
+}
+
 } // namespace
 
 QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
@@ -141,18 +162,20 @@ QImage paintView(const ViewJob &job, const ViewRequest &view, ExecContext &ctx)
         mask = areaMask(plan, job.area->first, request, ctx);
     if (look == AreaLook::Mask)
         return screenPicture(greyOf(mask).view(), fromSrgb, ctx);
-    Image<float> display = displayOf(job, plan, job.space, request, ctx);
+    const RenderRequest drawn = requestOf(job, {view.region, draftSize(job, view.size)});
+    Image<float> display = displayOf(job, plan, job.space, drawn, ctx);
     if (look == AreaLook::Alone)
         fadeToGrey(mask, display);
-    QImage out = screenPicture(display.view(), job.proof ? job.proof.get() : job.monitor->from(job.space), ctx);
+    QImage out = enlarged(
+        screenPicture(display.view(), job.proof ? job.proof.get() : job.monitor->from(job.space), ctx), view.size);
     if (look == AreaLook::Hatched)
         paintMask(out, mask.view(), job.overlay, patternOrigin(view));
     if (job.ends) { // of what a file would hold, whatever the monitor takes
         const OutputSpace space = job.recipe.output.space;
-        const Image<uint8_t> hatch = space == job.space
-                                         ? outputEnds(display.view(), *job.ends, ctx)
-                                         : outputEnds(displayOf(job, plan, space, request, ctx).view(), *job.ends, ctx);
-        paintHatching(out, hatch.view(), job.overlay, patternOrigin(view));
+        Image<uint8_t> hatch = space == job.space
+                                   ? outputEnds(display.view(), *job.ends, ctx)
+                                   : outputEnds(displayOf(job, plan, space, drawn, ctx).view(), *job.ends, ctx);
+        paintHatching(out, enlargedHatch(std::move(hatch), view.size).view(), job.overlay, patternOrigin(view));
     }
     if (job.reach)
         paintHatching(out, reachOf(job, request, ctx).view(), job.overlay, patternOrigin(view));

@@ -32,6 +32,7 @@ struct ViewPicture {
     bool full = false;  ///< from the full decode, not from the first picture's reduced one
     bool exact = false; ///< as RenderRequest has it
     QImage against;     ///< the same part of what it is compared with; null without a comparison
+    double milliseconds = 0.0; ///< that it took
 };
 
 /// A frame in place of the picture.
@@ -60,6 +61,7 @@ struct ViewJob {
     OutputSpace space = OutputSpace::Srgb;           ///< that pictures are brought into before the monitor's own values
     int reduction = 1;
     bool exact = false; ///< of a picture that is made smaller: as a file would show it
+    double draft = 1.0; ///< share of the view's sides that a picture without an area's mask is drawn at and enlarged from
     /// The part of our picture, full-resolution pixels, that this one of another size is laid over: as large as it fits.
     std::optional<QRectF> over{};
 };

@@ -51,13 +51,17 @@ LightScale::LightScale(Document *document, QWidget *parent) : QWidget(parent), d
     const auto refresh = qOverload<>(&QWidget::update);
     connect(document, &Document::setChanged, this, [this] { probe_.reset(); });
     connect(document, &Document::bracketChanged, this, &LightScale::findRange);
-    connect(document, &Document::recipeChanged, this, refresh);
+    connect(document, &Document::recipeChanged, this, // what the picture's histogram is then, its summary will say
+            [this] { update(QRegion(rect()) - outputPart()); });
     connect(document, &Document::lookChanged, this, refresh);
     connect(document, &Document::histogramChanged, this, refresh);
     connect(document->areas(), &Areas::histogramChanged, this, refresh);
     connect(document->areas(), &Areas::chosenChanged, this, refresh);
     connect(document, &Document::mergedChanged, this, refresh);
-    connect(document, &Document::summaryChanged, this, refresh);
+    connect(document, &Document::summaryChanged, this, [this, document] {
+        const bool curveToo = document->isOpen() && document->recipe().tone.method == ToneMethod::Blend; // it is measured
+        update(curveToo || outputPart().isEmpty() ? rect() : outputPart());
+    });
     connect(document, &Document::thumbnailsChanged, this, refresh);
     connect(&Theme::instance(), &Theme::changed, this, refresh);
 }

@@ -46,6 +46,7 @@ protected:
 
 private:
     enum class Grip { None, Window, Low, High }; ///< what of the peek's window is held
+    QRect outputPart() const; ///< that holds the output's histogram with its words and nothing else; may be empty
     bool isPeeking() const;
     bool showsTone() const; ///< the curve is that of what is on the canvas
     double evAt(double x) const;

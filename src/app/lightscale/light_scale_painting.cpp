@@ -4,6 +4,7 @@
 #include "theme/theme.h"
 #include "widgets/number_text.h"
 
+#include <QPaintEvent>
 #include <QPainter>
 #include <QPainterPath>
 
@@ -48,7 +49,13 @@ QPolygonF thinned(const QPolygonF &points)
 
 } // namespace
 
-void LightScale::paintEvent(QPaintEvent *)
+QRect LightScale::outputPart() const
+{
+    const QRectF box = outputBox();
+    return box.isEmpty() ? QRect() : QRect(int(box.left()) - 2, 1, width() - int(box.left()) + 2, height() - 1);
+}
+
+void LightScale::paintEvent(QPaintEvent *event)
 {
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
@@ -59,6 +66,10 @@ void LightScale::paintEvent(QPaintEvent *)
         paintAxis(painter);
         return;
     }
+    if (event->region().intersects(outputPart()))
+        paintOutput(painter);
+    if (outputPart().contains(event->rect())) // while a slider moves
+        return;
     paintHistogram(painter);
     paintLimits(painter);
     paintAxis(painter);
@@ -69,7 +80,6 @@ void LightScale::paintEvent(QPaintEvent *)
         paintCurve(painter);
     paintSpan(painter);
     paintProbe(painter);
-    paintOutput(painter);
 }
 
 /// How often the picture has which code value: luminance as a hill, the channels as lines over it.
@@ -116,7 +126,7 @@ void LightScale::paintOutput(QPainter &painter) const
                              dark ? QColor(120, 190, 130) : QColor(44, 120, 62),
                              dark ? QColor(124, 152, 232) : QColor(52, 84, 176)};
     for (size_t c = 0; c < colours.size(); ++c) {
-        painter.setPen(QPen(colours[c], 1.1));
+        painter.setPen(QPen(colours[c], 1.0)); // wider lines are filled as shapes
         painter.drawPolyline(outline(output->shares[c]));
     }
     painter.restore();

@@ -101,6 +101,21 @@ void HueRing::setMarks(const std::vector<HueMark> &marks, int selected)
 
 void HueRing::setPicture(const QImage &picture)
 {
+    picture_ = picture;
+    isCounted_ = false;
+    update();
+}
+
+const std::array<double, HueRing::kBins> &HueRing::shares()
+{
+    if (!isCounted_)
+        count(picture_);
+    return shares_;
+}
+
+void HueRing::count(const QImage &picture)
+{
+    isCounted_ = true;
     static const std::array<double, 256> linear = [] {
         std::array<double, 256> out;
         for (size_t code = 0; code < out.size(); ++code)
@@ -120,7 +135,6 @@ void HueRing::setPicture(const QImage &picture)
     const double most = *std::ranges::max_element(sums);
     for (size_t i = 0; i < sums.size(); ++i)
         shares_[i] = most > 0.0 ? sums[i] / most : 0.0;
-    update();
 }
 
 void HueRing::paintRing()
@@ -151,10 +165,11 @@ void HueRing::paintEvent(QPaintEvent *)
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setPen(Qt::NoPen);
     painter.setBrush(t.histogram);
+    const auto &counted = shares(); // not before it is seen: settings move on in other steps as well
     constexpr double kBin = 360.0 / kBins, kGap = 3.0;
     QPainterPath hues;
     for (int i = 0; i <= kBins; ++i) {
-        const QPointF p = at(i * kBin, radius() + kThick / 2.0 + kGap + (kBars - kGap) * shares_[size_t(i % kBins)]);
+        const QPointF p = at(i * kBin, radius() + kThick / 2.0 + kGap + (kBars - kGap) * counted[size_t(i % kBins)]);
         i == 0 ? hues.moveTo(p) : hues.lineTo(p);
     }
     QPainterPath inner;

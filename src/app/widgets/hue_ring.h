@@ -22,7 +22,7 @@ public:
     explicit HueRing(QWidget *parent = nullptr);
     void setMarks(const std::vector<HueMark> &marks, int selected); ///< emits nothing
     void setPicture(const QImage &picture);                         ///< whose hues are drawn round the ring
-    const std::array<double, kBins> &shares() const { return shares_; }
+    const std::array<double, kBins> &shares();
     int selected() const { return selected_; }
     QPointF placeOf(const HueMark &mark) const; ///< widget pixels
     QPointF placeOfHue(double degrees) const;   ///< in the middle of the ring
@@ -57,6 +57,9 @@ private:
 
     std::vector<HueMark> marks_;
     int selected_ = -1;
+    void count(const QImage &picture);
+    QImage picture_;
+    bool isCounted_ = true;
     std::array<double, kBins> shares_{}; ///< by chroma, the largest 1
     QImage ring_;                        ///< painted once for a size
     int hovered_ = -1;

@@ -8,6 +8,7 @@
 
 #include <functional>
 #include <memory>
+#include <string_view>
 #include <vector>
 
 namespace yolk {
@@ -37,6 +38,16 @@ struct Survey {
     PictureShares shares;
     double aspect = 1.0;                       ///< width over height of the picture
     std::shared_ptr<const NoiseField> noise{}; ///< null: not known
+    /// Has what was seen of this scene before, by whom and under which setting, or lets it be made; empty: always made.
+    using Seen = std::shared_ptr<const void>;
+    std::function<Seen(std::string_view who, double setting, const std::function<Seen()> &make)> before{};
+
+    /// What follows from the scene and one setting alone: other sliders must not wait for it again.
+    template <class T> std::shared_ptr<const T> seen(std::string_view who, double setting, auto make) const
+    {
+        const auto makeSeen = [&]() -> Seen { return std::make_shared<const T>(make()); };
+        return std::static_pointer_cast<const T>(before ? before(who, setting, makeSeen) : makeSeen());
+    }
 };
 
 class Adjustment {

@@ -1,6 +1,8 @@
 // Colour against published numbers; the source stands beside each.
 #include "base/errors.h"
+#include "colour/icc.h"
 #include "colour/oklab.h"
+#include "colour/oklab_rows.h"
 #include "colour/transfer.h"
 #include "support/near.h"
 
@@ -53,6 +55,44 @@ private Q_SLOTS:
         compareNear(decodeSrgb(0.5), 0.21404, 5e-6); // IEC 61966-2-1
         for (double v : {0.0, 0.001, 0.0031308, 0.02, 0.5, 1.0})
             compareNear(decodeSrgb(encodeSrgb(v)), v, 1e-7); // the two pieces meet to some 1e-8
+    }
+    void softEndLeavesWhatLiesWell()
+    {
+        // What fitColoursSoftly passes by rests on this: with 4/3 of its chroma the largest channel of a colour rises by
+        // no more than it lies over the least. All colours are some light times one whose largest channel is 1.
+        constexpr int kSteps = 60;
+        for (const OutputSpace output : {OutputSpace::Srgb, OutputSpace::DisplayP3, OutputSpace::Rec2020,
+                                         OutputSpace::OpRgb, OutputSpace::Romm}) {
+            const OklabSpace space(primariesOf(output));
+            double steepest = 0.0;
+            for (size_t top = 0; top < 3; ++top)
+                for (int i = 0; i <= kSteps; ++i)
+                    for (int j = 0; j <= kSteps; ++j) {
+                        Vector3 rgb;
+                        rgb[top] = 1.0;
+                        rgb[(top + 1) % 3] = double(i) / kSteps;
+                        rgb[(top + 2) % 3] = double(j) / kSteps;
+                        const double spread = 1.0 - std::ranges::min(rgb);
+                        Oklab lab = space.fromRgb(rgb);
+                        lab.a *= 4.0 / 3.0;
+                        lab.b *= 4.0 / 3.0;
+                        if (spread > 1e-3)
+                            steepest = std::max(steepest, (std::ranges::max(space.toRgb(lab)) - 1.0) / spread);
+                    }
+            QVERIFY2(steepest > 0.5 && steepest < 1.0, qPrintable(QString::number(steepest)));
+        }
+        // And so a pixel has the same bits beside a bright one, which takes the long way, as alone.
+        const OklabSpace srgb(kRec709);
+        for (int i = 0; i < 500; ++i) {
+            const auto channel = [i](int step) { return float((i * step) % 101) / 101.0f; };
+            std::array<float, 8> r, g, b, alone[3];
+            r.fill(channel(7)), g.fill(channel(13)), b.fill(channel(29));
+            alone[0] = r, alone[1] = g, alone[2] = b;
+            r[7] = 1.0f, g[7] = 0.9f, b[7] = 0.2f;
+            fitColoursSoftly(alone[0].data(), alone[1].data(), alone[2].data(), 8, srgb, 1.0f, 0.955f);
+            fitColoursSoftly(r.data(), g.data(), b.data(), 8, srgb, 1.0f, 0.955f);
+            QVERIFY(r[0] == alone[0][0] && g[0] == alone[1][0] && b[0] == alone[2][0]);
+        }
     }
     void lightness()
     {

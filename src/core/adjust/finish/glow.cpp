@@ -26,7 +26,7 @@ void spreadRow(const float *in, const float *soft, const float *veil, const floa
 /// Planes 0 to 2: what glows; 3: the veil.
 class SpreadLight : public Adjustment {
 public:
-    SpreadLight(Parameter glow, Parameter mist, SoftMap light)
+    SpreadLight(Parameter glow, Parameter mist, std::shared_ptr<const SoftMap> light)
         : glow_(std::move(glow)), mist_(std::move(mist)), light_(std::move(light))
     {
     }
@@ -34,7 +34,7 @@ public:
     {
         const int width = out.width();
         std::vector<float> soft(static_cast<size_t>(width)), veil(soft.size()), glow, mist;
-        SoftMap::Rows light = light_.rows(grid, width);
+        SoftMap::Rows light = light_->rows(grid, width);
         for (int y = 0; y < out.height(); ++y) {
             light.read(3, y, veil.data());
             const float *const amount = glow_.row(grid, y, width, glow), *const thick = mist_.row(grid, y, width, mist);
@@ -47,7 +47,7 @@ public:
 
 private:
     Parameter glow_, mist_;
-    SoftMap light_;
+    std::shared_ptr<const SoftMap> light_;
 };
 
 class GlowKernel : public Adjustment {
@@ -58,6 +58,14 @@ public:
     }
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
+    {
+        return std::make_shared<SpreadLight>(
+            glow_, mist_, survey.seen<SoftMap>("glow", size_, [&] { return spread(survey); }));
+    }
+    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
+
+private:
+    SoftMap spread(const Survey &survey) const
     {
         constexpr double kSmallest = 0.03, kLargest = 0.3, kVeil = 0.2; // sigmas: of the longer side
         const double widest = kSmallest * std::pow(kLargest / kSmallest, size_);
@@ -74,11 +82,9 @@ public:
         for (int y = 0; y < height; ++y)
             std::transform(wide.row(0, y), wide.row(0, y) + width, light.row(3, y),
                            [](float stop) { return std::exp2(stop); });
-        return std::make_shared<SpreadLight>(glow_, mist_, SoftMap(std::move(light), survey.width, survey.height));
+        return {std::move(light), survey.width, survey.height};
     }
-    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
 
-private:
     Parameter glow_, mist_;
     double size_;
 };

@@ -69,18 +69,24 @@ void clearRow(const float *const *in, const float *slope, const float *offset, c
     }
 }
 
+/// What the scene says of its air, without what the settings say: from and to are not set.
+struct Veil {
+    Air air;
+    SoftMap through; ///< planes: slope and offset over the guide of what comes through, light round a place
+};
+
 class ClearedAir : public Adjustment {
 public:
-    ClearedAir(Parameter strength, const Air &air, SoftMap through)
+    ClearedAir(Parameter strength, const Air &air, std::shared_ptr<const Veil> veil)
         : strength_(std::move(strength)), thickens_(strength_.varies() || strength_.value < 0.0), air_(air),
-          through_(std::move(through))
+          veil_(std::move(veil))
     {
     }
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {
         const size_t width = size_t(out.width());
         std::vector<float> slope(width), offset(width), around(width), amount;
-        SoftMap::Rows through = through_.rows(grid, out.width());
+        SoftMap::Rows through = veil_->through.rows(grid, out.width());
         for (int y = 0; y < out.height(); ++y) {
             through.read(0, y, slope.data());
             through.read(1, y, offset.data());
@@ -97,7 +103,7 @@ private:
     Parameter strength_;
     bool thickens_; ///< somewhere: what lies round a place is read
     Air air_;
-    SoftMap through_;
+    std::shared_ptr<const Veil> veil_;
 };
 
 /// Without dots: one dead pixel would speak for all of its patch, and one lamp bend the line through all round it.
@@ -179,6 +185,17 @@ public:
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
     {
+        auto veil = survey.seen<Veil>("haze", 0.0, [&] { return veilOf(survey); });
+        Air air = veil->air;
+        air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
+        air.to = air.from + 0.2f;
+        return std::make_shared<ClearedAir>(strength_, air, std::move(veil));
+    }
+    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
+
+private:
+    static Veil veilOf(const Survey &survey)
+    {
         constexpr double kPatch = 0.015, kFilter = 0.05; // of the longer side
         const int longer = std::max(survey.scene.width(), survey.scene.height());
         const int patch = std::max(1, int(std::lround(kPatch * longer)));
@@ -187,8 +204,6 @@ public:
         for (size_t c = 0; c < 3; ++c)
             air.per[c] = 1.0f / air.light[c];
         air.stop = std::log2(luminance(air.light));
-        air.from = 0.8f * (1.0f - float(reach_) / 100.0f) - 0.2f;
-        air.to = air.from + 0.2f;
         const cv::Mat through = 1.0 - double(kAlmostAll) * cv::min(darkest(survey.scene, air.light, patch), 1.0);
         const Image<float> stops = stopsOf(survey.scene);
         const int radius = std::max(2, int(std::lround(kFilter * longer)));
@@ -202,11 +217,9 @@ public:
         for (int y = 0; y < maps.height(); ++y)
             std::transform(around.row(0, y), around.row(0, y) + maps.width(), maps.row(2, y),
                            [](float stop) { return std::exp2(stop); });
-        return std::make_shared<ClearedAir>(strength_, air, SoftMap(std::move(maps), survey.width, survey.height));
+        return {air, SoftMap(std::move(maps), survey.width, survey.height)};
     }
-    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
 
-private:
     Parameter strength_;
     double reach_;
 };

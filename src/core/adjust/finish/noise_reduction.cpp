@@ -142,7 +142,8 @@ public:
     {
         if (!survey.noise)
             return nullptr;
-        return std::make_shared<ReducedNoise>(brightness_, colour_, detail_, survey.noise, toeOf(survey));
+        const auto toe = survey.seen<float>("noise", 0.0, [&] { return toeOf(survey); });
+        return std::make_shared<ReducedNoise>(brightness_, colour_, detail_, survey.noise, *toe);
     }
     void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
 

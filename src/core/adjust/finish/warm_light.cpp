@@ -33,12 +33,12 @@ void warmRow(const float *const *in, const float *share, const float *amount, in
 
 class WarmedLight : public Adjustment {
 public:
-    WarmedLight(Parameter warm, SoftMap share) : warm_(std::move(warm)), share_(std::move(share)) {}
+    WarmedLight(Parameter warm, std::shared_ptr<const SoftMap> share) : warm_(std::move(warm)), share_(std::move(share)) {}
     void apply(ImageView<const float> in, ImageView<float> out, const PixelGrid &grid) const override
     {
         const int width = out.width();
         std::vector<float> share(static_cast<size_t>(width)), amount;
-        SoftMap::Rows rows = share_.rows(grid, width);
+        SoftMap::Rows rows = share_->rows(grid, width);
         for (int y = 0; y < out.height(); ++y) {
             rows.read(0, y, share.data());
             const float *const from[3] = {in.row(0, y), in.row(1, y), in.row(2, y)};
@@ -49,7 +49,7 @@ public:
 
 private:
     Parameter warm_;
-    SoftMap share_;
+    std::shared_ptr<const SoftMap> share_;
 };
 
 class WarmLightKernel : public Adjustment {
@@ -57,6 +57,14 @@ public:
     explicit WarmLightKernel(Parameter warm) : warm_(std::move(warm)) {}
     bool surveys() const override { return true; }
     AdjustmentPtr surveyed(const Survey &survey) const override
+    {
+        return std::make_shared<WarmedLight>(
+            warm_, survey.seen<SoftMap>("warm light", 0.0, [&] { return shareOf(survey); }));
+    }
+    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
+
+private:
+    static SoftMap shareOf(const Survey &survey)
     {
         constexpr double kAround = 0.06;
         const int width = survey.scene.width(), height = survey.scene.height();
@@ -76,11 +84,9 @@ public:
                 v = to > from ? std::clamp((v - from) / (to - from), 0.0f, 1.0f) : 0.0f;
                 v = v * v * (3.0f - 2.0f * v);
             }
-        return std::make_shared<WarmedLight>(warm_, SoftMap(std::move(share), survey.width, survey.height));
+        return {std::move(share), survey.width, survey.height};
     }
-    void apply(ImageView<const float>, ImageView<float>, const PixelGrid &) const override {}
 
-private:
     Parameter warm_;
 };
 

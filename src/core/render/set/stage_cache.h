@@ -25,6 +25,7 @@ enum class StageKey : int {
     Level,
     Mixture,
     Scene,
+    Survey,
     Adjusted,
     LookAt,
     Layers,

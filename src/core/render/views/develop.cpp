@@ -98,19 +98,18 @@ Adjustments informed(const Adjustments &adjustments, const std::function<const S
     return out;
 }
 
-/// Those on scene light, kept for the sliders after them unless areas vary them.
-Adjustments informedOnScene(const RenderPlan &plan, const std::function<const Survey &()> &survey, ExecContext &ctx)
+/// What adjustments saw of the scene that `request` makes of a plan, kept for the next move of a slider.
+std::function<Survey::Seen(std::string_view, double, const std::function<Survey::Seen()> &)>
+seenBefore(const RenderPlan &plan, const RenderRequest &request, ExecContext &ctx)
 {
-    constexpr size_t kBytes = 4u << 20; // some planes of a small picture
-    const bool surveys = std::ranges::any_of(plan.onScene, [](const AdjustmentPtr &a) { return a->surveys(); });
-    if (!surveys || !plan.areas.empty())
-        return informed(plan.onScene, survey);
-    // What a view keeps has its scene first.
-    const Hash128 key = hashed(StageKey::Adjusted, hashUpTo(Stage::Adjust, plan.recipe),
-                               plan.sceneKey(measuringRequest(plan.sources, plan.reference())));
-    return *plan.sources.cache->get<Adjustments>(
-        key, ctx, [&](ExecContext &) { return informed(plan.onScene, survey); },
-        [](const Adjustments &) { return kBytes; });
+    return [&ctx, cache = plan.sources.cache, scene = plan.sceneKey(request)](std::string_view who, double setting,
+                                                                              const auto &make) {
+        constexpr size_t kBytes = 4u << 20; // some planes of a small picture
+        Hasher hasher;
+        hasher.value(StageKey::Survey).value(scene.high).value(scene.low).text(who).value(setting);
+        return *cache->get<Survey::Seen>(
+            hasher.finish(), ctx, [&](ExecContext &) { return make(); }, [](const Survey::Seen &) { return kBytes; });
+    };
 }
 
 PictureShares sharesOf(const PictureMap &map, const Rect &area)
@@ -217,23 +216,25 @@ Developer::Developer(const RenderPlan &plan, const OutputLight &output, ExecCont
 {
     PicturePtr scene;
     std::optional<Survey> known;
+    ExecContext seeing = ctx.child({});
     const auto survey = [&]() -> const Survey & {
         if (!known) {
             const Frame &frame = plan.reference();
             ExecContext looking = ctx.child({}), noise = ctx.child({});
-            scene = sceneOf(plan, measuringRequest(plan.sources, frame), looking);
+            const RenderRequest request = measuringRequest(plan.sources, frame);
+            scene = sceneOf(plan, request, looking);
             const Rect area = pictureArea(plan);
             known = Survey{scene->view(),
                            double(frame.width),
                            double(frame.height),
                            sharesOf(plan.map, area),
                            double(area.width()) / area.height(),
-                           noiseFieldOf(plan, noise)};
+                           noiseFieldOf(plan, noise),
+                           seenBefore(plan, request, seeing)};
         }
         return *known;
     };
-    ExecContext informing = ctx.child({});
-    onScene_ = informedOnScene(plan, survey, informing);
+    onScene_ = informed(plan.onScene, survey);
     onDisplay_ = informed(plan.onDisplay, survey);
 }
 
