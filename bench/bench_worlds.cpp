@@ -30,7 +30,7 @@ double shareOf(const std::vector<double> &values, double most)
 
 void addFigures(Report &report, const std::vector<Seen> &all)
 {
-    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, plateauStill, borders, bordersTold, overThree;
+    std::vector<double> curve, exposure, loss, absentLoss, plateauLights, plateauPlain, borders, bordersTold, overThree;
     double fittedPlain = 0.0, worse = 0.0, leftOut = 0.0, missed = 0.0, lies = 0.0, liesFound = 0.0;
     for (const auto &[world, v] : all) {
         const bool absent = world.marks == Marks::Absent;
@@ -55,9 +55,9 @@ void addFigures(Report &report, const std::vector<Seen> &all)
         if (v.overThree)
             overThree.push_back(*v.overThree);
         (absent ? absentLoss : loss).push_back(v.loss);
-        if (world.sensor.plateau[1] < 1.0) {
+        if (world.hasLowPlateau()) {
             plateauLights.push_back(v.lights);
-            plateauStill.push_back(v.stillLights);
+            plateauPlain.push_back(v.plainLights);
         }
     }
     const auto most = [](const std::vector<double> &v) { return v.empty() ? 0.0 : percentile(v, 1.0); };
@@ -88,9 +88,9 @@ void addFigures(Report &report, const std::vector<Seen> &all)
     report.add("worlds.plateau_lights_min", plateauLights.empty() ? 1.0 : percentile(plateauLights, 0.0),
                "share of the brightest tenth that lies where it should, low plateaus, at least 0.99");
     report.add("worlds.plateau_lights_p5", plateauLights.empty() ? 1.0 : percentile(plateauLights, 0.05), "the same");
-    report.add("worlds.plateau_still_min", plateauStill.empty() ? 1.0 : percentile(plateauStill, 0.0),
-               "the same of what stands still, at least 0.99");
-    report.add("worlds.plateau_still_p5", plateauStill.empty() ? 1.0 : percentile(plateauStill, 0.05), "the same");
+    report.add("worlds.plateau_plain_min", plateauPlain.empty() ? 1.0 : percentile(plateauPlain, 0.0),
+               "the same without local motion and movement, at least 0.99");
+    report.add("worlds.plateau_plain_p5", plateauPlain.empty() ? 1.0 : percentile(plateauPlain, 0.05), "the same");
 }
 
 } // namespace

@@ -79,8 +79,8 @@ double hueOf(ImageView<const float> rgb, int x, int y, double &chroma)
     return std::atan2(lab.b, lab.a) * 180.0 / std::numbers::pi;
 }
 
-/// Share of the brightest tenth that lies where the merge with the truth does; of what stands still, if `mask` is set.
-double lightsWithin(const Image<float> &got, const Image<float> &told, const Image<uint8_t> *mask)
+/// Share of the brightest tenth that lies where another merge has it.
+double lightsWithin(const Image<float> &got, const Image<float> &told)
 {
     std::vector<float> all;
     for (int y = 0; y < told.height(); ++y)
@@ -93,7 +93,7 @@ double lightsWithin(const Image<float> &got, const Image<float> &told, const Ima
     for (int y = 0; y < told.height(); ++y)
         for (int x = 0; x < told.width(); ++x) {
             const double b = luminanceAt(told.view(), x, y);
-            if (b < double(*tenth) || (mask && !mask->row(0, y)[x]))
+            if (b < double(*tenth))
                 continue;
             count += 1.0;
             const double a = luminanceAt(got.view(), x, y);
@@ -182,6 +182,19 @@ double curveError(const World &world, const Response &response)
         best = std::min(best, std::sqrt(sum / double(points.size())));
     }
     return best;
+}
+
+/// What was measured, and where it was placed, with nothing but the white of its frames as it is.
+Measured withWhite(Measured measured, double share)
+{
+    for (MeasuredFrame &f : measured.frames) {
+        const double ratio = f.whiteShare / share;
+        f.exposure *= ratio;
+        f.noise.gain *= ratio;
+        f.noise.readVariance *= ratio * ratio;
+        f.whiteShare = share;
+    }
+    return measured;
 }
 
 double worstExposure(const World &world, const ShotWorld &shot, const Measured &measured)
@@ -294,8 +307,20 @@ Verdict judge(const World &world, const std::string &folder, ExecContext &ctx)
     };
     out.score = scoreOf(got, seen, mask, powerOf(got));
     out.loss = scoreOf(best, seen, mask, powerOf(best)) - out.score;
-    out.lights = lightsWithin(got, best, nullptr);
-    out.stillLights = lightsWithin(got, best, &mask);
+    if (world.hasLowPlateau()) {
+        Sources white = sources;
+        white.cache = std::make_shared<StageCache>(size_t(2) << 30);
+        const Measured right = withWhite(measured, world.linearShare());
+        Recipe plain = recipe; // where the smallest difference may decide for another frame, or place
+        plain.align.local = AlignMode::Off;
+        plain.movement.mode = MovementMode::Off;
+        const auto merged = [&](const Sources &from, const Measured &by, const Recipe &as) {
+            ExecContext own = ctx.child({});
+            return test::converted(*sceneOf(RenderPlan(from, by, as), {}, own), to709);
+        };
+        out.lights = lightsWithin(got, merged(white, right, recipe));
+        out.plainLights = lightsWithin(merged(sources, measured, plain), merged(white, right, plain));
+    }
     if (world.flicker > 0.0 || world.whiteDiffers) {
         ExecContext third = ctx.child({});
         out.borders = bordersOff(*mergedOf(RenderPlan(sources, measured, recipe), 1, third), got, seen, mask);

@@ -57,13 +57,18 @@ std::string World::words() const
     return textOf("%s, %s, %zu frames %.1f EV apart, marks %s, %.0f stops%s%s%s%s", kMotion[int(motion)],
                   kKind[int(kind)], frames.size(), std::abs(frames[1].ev - frames[0].ev), kMarked[int(marks)],
                   scene.stops, scene.foliage ? ", foliage" : "", whiteDiffers ? ", white differs" : "",
-                  flicker > 0.0 ? ", flicker" : "", sensor.plateau[1] < 1.0 ? ", low plateau" : "");
+                  flicker > 0.0 ? ", flicker" : "", hasLowPlateau() ? ", low plateau" : "");
 }
 
 double World::lampsAt(const FrameSpec &frame, double row) const
 {
     const double phase = row / kFlickerBand + frame.flickerPhase;
     return 1.0 - flicker + flicker * 0.5 * (1.0 + std::sin(2.0 * std::numbers::pi * phase));
+}
+
+double World::linearShare() const
+{
+    return std::ranges::min(sensor.plateau) * (1.0 - sensor.softEnd);
 }
 
 World worldOf(uint64_t seed, int width, int height)
@@ -261,7 +266,7 @@ double trueLight(const World &world, double y, int channel)
 MeasuredSet toldTruth(const World &world, const ShotWorld &shot, const MeasuredSet &measured)
 {
     MeasuredSet out = measured;
-    const double share = std::ranges::min(world.sensor.plateau) * (1.0 - world.sensor.softEnd);
+    const double share = world.linearShare();
     out.response = {};
     if (world.isCurved()) {
         out.response.fitted = true;

@@ -42,6 +42,8 @@ struct World {
 
     bool isRaw() const { return kind == FileKind::Raw; }
     bool isCurved() const { return kind == FileKind::CurvedJpeg || kind == FileKind::CurvedTiff; }
+    bool hasLowPlateau() const { return sensor.plateau[1] < 1.0; }
+    double linearShare() const; ///< of the stated white, up to which all channels of the sensor are linear
     bool isHandHeld() const { return motion == Motion::HandHeld || motion == Motion::Both; }
     bool hasMovers() const { return motion == Motion::Moving || motion == Motion::Both; }
     /// Code value of linear light, as its camera develops.

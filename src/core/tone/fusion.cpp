@@ -175,22 +175,28 @@ void stopsRow(const float *r, const float *g, const float *b, const float *ev, i
                  ev[x];
 }
 
-/// The dark end and the room of a picture: the 1st percentile of its codes, and the mean from the 10 to the 70 %
-/// quantile. Sorts in part.
-std::pair<double, double> darkAndRoom(std::vector<float> &codes)
+/// Codes of a picture: the dark end, its 1st percentile; the room, the mean from the 10 to the 70 % quantile; the bright
+/// end, where its brightest twentieth begins.
+struct Tones {
+    double dark, room, bright;
+};
+
+/// Sorts in part.
+Tones tonesOf(std::vector<float> &codes)
 {
     const auto at = [&](double share) { return codes.begin() + ptrdiff_t(share * double(codes.size())); };
-    const auto dark = at(0.01), from = at(0.1), to = at(0.7);
+    const auto dark = at(0.01), from = at(0.1), to = at(0.7), bright = at(0.95);
     std::nth_element(codes.begin(), from, codes.end());
     std::nth_element(codes.begin(), dark, from);
     std::nth_element(from, to, codes.end());
+    std::nth_element(to, bright, codes.end());
     const double room = from < to ? std::accumulate(from, to, 0.0) / double(to - from) : double(*from);
-    return {double(*dark), room};
+    return {double(*dark), room, double(*bright)};
 }
 
-/// Bends the codes of a blend so that its room is as light as the one curve for all has it, and its dark end no lighter,
-/// as far as shadows become no more than twice as steep: a blend's weights go by how well exposed places are, not by the
-/// light that the photographer wants, and many exposures leave no black.
+/// Bends the codes of a blend so that its room is as light as the one curve for all has it, and its ends no lighter, as far
+/// as shadows and lights become no more than twice as steep: a blend's weights go by how well exposed places are, not by
+/// the light that the photographer wants; many exposures leave no black, and of a sky little but white.
 void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurve &curve)
 {
     const int width = blend.width(), height = blend.height();
@@ -206,8 +212,8 @@ void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurv
         codeAt.lookUp(stops, 0.0f, shown.data() + at);
         wantedAt.lookUp({scene.row(3, y), size_t(width)}, 0.0f, wanted.data() + at);
     }
-    const auto [dark, room] = darkAndRoom(shown);
-    const auto [wantedDark, wantedRoom] = darkAndRoom(wanted);
+    const auto [dark, room, bright] = tonesOf(shown);
+    const auto [wantedDark, wantedRoom, wantedBright] = tonesOf(wanted);
     constexpr double kApart = 0.02, kSteepest = 2.0; // codes
     if (!(room > kApart && room < 1.0 - kApart && wantedRoom > kApart && wantedRoom < 1.0 - kApart))
         return;
@@ -217,8 +223,15 @@ void matchRoom(Image<float> &blend, ImageView<const float> scene, const ToneCurv
         from.push_back(dark);
         to.push_back(least);
     }
-    from.insert(from.end(), {room, 1.0});
-    to.insert(to.end(), {wantedRoom, 1.0});
+    from.push_back(room);
+    to.push_back(wantedRoom);
+    if (const double least = std::max(std::min(bright, wantedBright), 1.0 - kSteepest * (1.0 - bright));
+        bright > room + kApart && bright < 1.0 && least > wantedRoom + kApart) {
+        from.push_back(bright);
+        to.push_back(least);
+    }
+    from.push_back(1.0);
+    to.push_back(1.0);
     constexpr StepTable::Steps kCodeSteps{0.0f, 1024.0f, 1025};
     const StepTable bent(kCodeSteps, MonotoneSpline(from, to));
     for (int c = 0; c < 3; ++c)
