@@ -10,6 +10,7 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QLocale>
+#include <QScopedValueRollback>
 
 #include <algorithm>
 #include <cmath>
@@ -179,6 +180,14 @@ QString Document::groupName(const QString &key) const
 
 void Document::recipeIsNew()
 {
+    tellOfRecipe();
+    renderView();
+}
+
+void Document::tellOfRecipe()
+{
+    const QScopedValueRollback<bool> waiting(viewWaits_,
+                                             true); // the canvas may ask for another part: one view answers all
     reach_.reset();
     const Recipe now = inForce(recipe(), *measured_);
     curve_.emplace(now.tone, measured_->tone);
@@ -220,7 +229,6 @@ void Document::recipeIsNew()
         findHistogram();
     }
     paintVersions();
-    renderView();
 }
 
 void Document::startMerge()

@@ -394,6 +394,7 @@ private:
                    const std::function<void()> &written = {});
     void loadThumbnails();
     void recipeIsNew();
+    void tellOfRecipe();
     void startMerge();
     Recipe recipeOnCanvas() const;
     void viewIsNew();
@@ -473,6 +474,7 @@ private:
     QStringList problems_;
     std::optional<ViewRequest> view_;
     ViewPace pace_;
+    bool viewWaits_ = false; ///< until all have heard of new settings
     QElapsedTimer viewClock_;
     Lane viewLane_, restLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
         pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_,

@@ -22,14 +22,13 @@ constexpr int kWholeMilliseconds = 100; // after which settings are taken to res
 constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
 constexpr int kEndsMilliseconds = 900;  // that clipping stays after whites or blacks were moved
 
-/// Of what masks and windows are drawn with every pixel counts; what acts on single pixels acts from half their size on.
+/// Frames, masks, windows and true pixels are drawn whole; what acts on single pixels acts from half their size on.
 double draftScale(const ViewJob &job, const ViewRequest &view, ViewPace &pace, qint64 now)
 {
     constexpr double kPixelsAct = 0.501;
     const double scale = pace.scaleFor(double(view.size.width()) * view.size.height(), now);
     const double zoom = view.size.width() / view.region.width();
-    const bool plain = !job.inspection && !job.reach && !job.area;
-    if (!plain)
+    if (job.frame || job.inspection || job.reach || job.area || zoom >= 1.0)
         return 1.0;
     return zoom < kPixelsAct ? scale : std::max(scale, kPixelsAct / zoom);
 }
@@ -357,6 +356,8 @@ void Document::discardViews()
 
 void Document::renderView()
 {
+    if (viewWaits_)
+        return;
     wholeTimer_.stop();
     exactTimer_.stop();
     restLane_.discard();
