@@ -69,6 +69,7 @@ private Q_SLOTS:
         add(scene, 2, -8, 3);
         add(test::wideScene(kWidth, kHeight, 5, ctx), 1, 0, 0);
         window_ = std::make_unique<MainWindow>();
+        window_->document()->setViewBudget({}); // whole, whatever else the machine has to do
         window_->resize(1280, 800);
         window_->show();
         window_->activateWindow();

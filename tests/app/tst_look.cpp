@@ -56,6 +56,7 @@ private Q_SLOTS:
         QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, dir_.path());
         Theme::instance().install();
         window_ = std::make_unique<MainWindow>();
+        window_->document()->setViewBudget({}); // whole, whatever else the machine has to do
         window_->resize(1280, 800);
         window_->show();
         window_->activateWindow();

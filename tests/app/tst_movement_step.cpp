@@ -100,6 +100,7 @@ private Q_SLOTS:
             still_ << shoot(QStringLiteral("still_%1.tif").arg(i), i - 1.0, kLefts[0]);
         }
         window_ = std::make_unique<MainWindow>();
+        window_->document()->setViewBudget({}); // whole, whatever else the machine has to do
         window_->resize(1280, 800);
         window_->show();
         window_->activateWindow();

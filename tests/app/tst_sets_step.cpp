@@ -111,6 +111,7 @@ private Q_SLOTS:
         const QString cut = card() + "/set3_1.jpg"; // its head can be read
         test::writeBytes(cut, test::bytesOf(cut).first(2500));
         window_ = std::make_unique<MainWindow>();
+        window_->document()->setViewBudget({}); // whole, whatever else the machine has to do
         window_->document()->setKeepsWork(true);
         window_->resize(1280, 800);
         window_->show();

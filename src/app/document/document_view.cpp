@@ -154,7 +154,7 @@ void Document::viewIsNew()
 {
     discardViews();
     Q_EMIT lookChanged();
-    renderView();
+    renderOn(viewLane_, ViewEffort::Whole);
 }
 
 QString Document::nameOf(const ViewSource &source) const
@@ -198,7 +198,7 @@ bool Document::isComparing() const
 void Document::requestView(const ViewRequest &request)
 {
     view_ = request;
-    renderView();
+    renderOn(viewLane_, ViewEffort::Whole);
 }
 
 /// What a profile from a file makes of the picture, while the export is proved and goes through one.
@@ -356,18 +356,21 @@ void Document::discardViews()
 
 void Document::renderView()
 {
-    if (viewWaits_)
-        return;
-    wholeTimer_.stop();
-    exactTimer_.stop();
-    restLane_.discard();
     renderOn(viewLane_, ViewEffort::Quick);
 }
 
 /// Quick: as large as leaves a slider its answer in time. Whole: every pixel of the screen. Exact: as a file would show it,
-/// which takes all pixels of the picture; the last two are for settings that rest.
+/// which takes all pixels of the picture, for settings that rest. What is asked of the view's own lane comes first.
 void Document::renderOn(Lane &lane, ViewEffort effort)
 {
+    const bool first = &lane == &viewLane_;
+    if (first && viewWaits_)
+        return;
+    if (first) {
+        wholeTimer_.stop();
+        exactTimer_.stop();
+        restLane_.discard();
+    }
     if (!isOpen() || !view_ || view_->size.isEmpty() || view_->region.isEmpty())
         return;
     const auto &held = comparison_->held();
@@ -410,8 +413,8 @@ void Document::renderOn(Lane &lane, ViewEffort effort)
         out.milliseconds = double(clock.nsecsElapsed()) * 1e-6;
         return out;
     };
-    lane.start<ViewPicture>({}, work, [this, effort, draft, drawn, waitsForExact](Outcome<ViewPicture> outcome) {
-        if (effort == ViewEffort::Quick)
+    lane.start<ViewPicture>({}, work, [this, first, draft, drawn, waitsForExact](Outcome<ViewPicture> outcome) {
+        if (first)
             if (const auto next = std::exchange(onceShown_, nullptr))
                 next();
         if (!outcome.result) {
@@ -424,7 +427,7 @@ void Document::renderOn(Lane &lane, ViewEffort effort)
             wholeTimer_.start(kWholeMilliseconds);
         else if (waitsForExact)
             exactTimer_.start(kExactMilliseconds);
-        if (effort != ViewEffort::Quick)
+        if (!first)
             return;
         pace_.took(drawn, outcome.result->milliseconds);
         summarise();
