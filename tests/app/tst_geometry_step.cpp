@@ -15,7 +15,6 @@
 
 #include <opencv2/imgcodecs.hpp>
 
-#include <algorithm>
 #include <cmath>
 #include <random>
 
@@ -87,15 +86,6 @@ private Q_SLOTS:
         QVERIFY(document().pictureArea().width() < document().planeSize().width()); // no empty corners
         type("geometry.angle", QStringLiteral("0"));
         QCOMPARE(picture(), before);
-    }
-    void aChangeIsDrawnOnce()
-    {
-        // The plane is another one then, and the canvas asks for another part of it: that one and no other is drawn.
-        (void)picture();
-        QSignalSpy views(&document(), &Document::viewReady);
-        type("geometry.tilt", QStringLiteral("2"));
-        const auto isExact = [](const QList<QVariant> &view) { return view[0].value<ViewPicture>().exact; };
-        QCOMPARE(views.count() - std::ranges::count_if(views, isExact), 1);
     }
     void everyControlChangesThePicture()
     {
