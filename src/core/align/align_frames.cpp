@@ -159,7 +159,8 @@ private:
         starts = withCorners(likelyTransforms(featuresOfFrame(a), featuresOfFrame(b)), starts);
         const Idea second = bestOf(still, moving, starts);
         Registration out = finish(still, moving, second);
-        if (isClear(out) || (second.sure && out.places >= kManyPlaces))
+        // What was sure of few places must also hold at the finer level, where there are more.
+        if (isClear(out) || (second.sure && out.places >= kManyPlaces && out.agreement > kMostAgree))
             return out;
         // Outlines of clipped areas are features too, once both are cut at the same light.
         const double clipping = commonClipping(a, b);
