@@ -28,7 +28,7 @@ Canvas::Canvas(Document *document, QWidget *parent) : QWidget(parent), document_
     connect(document, &Document::viewReady, this, &Canvas::take);
     connect(document, &Document::areaChanged, this, [this] {
         if (shownArea() != area_) // another reference frame, another crop
-            newSet();
+            newArea();
     });
     connect(document, &Document::loupeReady, this, [this](const ViewPicture &closer) {
         closer_ = closer;
@@ -126,6 +126,14 @@ void Canvas::newSet()
     fit();
 }
 
+/// What is shown stays until the next view stands: painting it anew in between would only take time from that.
+void Canvas::newArea()
+{
+    area_ = shownArea();
+    place(Fitting::Whole);
+    askForView();
+}
+
 void Canvas::take(const ViewPicture &picture)
 {
     picture_ = picture;
@@ -191,11 +199,16 @@ void Canvas::fill()
 
 void Canvas::fitAs(Fitting fitting)
 {
+    place(fitting);
+    viewChanged();
+}
+
+void Canvas::place(Fitting fitting)
+{
     fitting_ = fitting;
     viewport_.pane = paneSize();
     if (!area_.isEmpty())
         viewport_.show(area_, kMargin * devicePixelRatioF(), fitting == Fitting::Fill);
-    viewChanged();
 }
 
 void Canvas::zoomTo(double zoom)
@@ -235,6 +248,12 @@ void Canvas::panBy(const QPointF &devicePixels)
 
 void Canvas::viewChanged()
 {
+    askForView();
+    update();
+}
+
+void Canvas::askForView()
+{
     viewport_.pane = paneSize();
     if (!area_.isEmpty()) {
         viewport_.keepWithin(area_);
@@ -244,7 +263,6 @@ void Canvas::viewChanged()
     }
     if (pointerAt_) // another place lies under it now
         showUnder(*pointerAt_);
-    update();
     Q_EMIT zoomChanged();
 }
 

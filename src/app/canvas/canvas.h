@@ -53,7 +53,7 @@ public:
     QPointF widgetAt(const QPointF &picturePosition) const;     ///< in the first pane
     std::optional<QPointF> pointer() const { return pointer_; } ///< picture position; empty when it is off the picture
     QStringList labels() const;                                 ///< what is said to be where
-    bool showsOverview() const; ///< as the inset, or where the view does not reach
+    bool showsOverview() const;                                 ///< as the inset, or where the view does not reach
     QRectF overviewBox() const; ///< of the inset, widget pixels; empty while all of the picture is in view
 
 public Q_SLOTS:
@@ -95,12 +95,15 @@ private:
     bool moveByKey(QKeyEvent *event);
     void refreshCursor();
     void newSet();
+    void newArea();
     void take(const ViewPicture &picture);
     void compareAnew();
     void fitAs(Fitting fitting);
+    void place(Fitting fitting);
     void zoomAt(double zoom, const QPointF &widgetPosition);
     void panBy(const QPointF &devicePixels);
     void viewChanged();
+    void askForView();
     void lookCloser();
     double loupeZoom() const;
     void showUnder(const QPointF &widgetPosition);

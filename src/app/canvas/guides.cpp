@@ -55,15 +55,20 @@ void paintGuides(QPainter &painter, Guides guides, const QRectF &picture)
     painter.save();
     painter.setClipRect(picture);
     const bool many = guides == Guides::Grid; // fainter, so that the picture is seen
-    for (QLineF line : linesOf(guides, picture)) {
-        const bool straight = line.dx() == 0.0 || line.dy() == 0.0;
-        if (straight) // on whole pixels, so that it is one pixel wide
-            line = QLineF(std::floor(line.x1()) + 0.5, std::floor(line.y1()) + 0.5, std::floor(line.x2()) + 0.5,
-                          std::floor(line.y2()) + 0.5);
-        painter.setRenderHint(QPainter::Antialiasing, !straight);
-        painter.setPen(QPen(QColor(20, 20, 20, many ? 60 : 110), straight ? 3.0 : 2.6));
+    const QColor dark(20, 20, 20, many ? 60 : 110), light(250, 250, 248, many ? 120 : 200);
+    for (const QLineF &line : linesOf(guides, picture)) {
+        if (line.dx() == 0.0 || line.dy() == 0.0) { // on whole pixels; rectangles take a quarter of what a pen takes
+            const QRect one(int(std::floor(line.x1())), int(std::floor(line.y1())),
+                            int(std::floor(line.x2())) - int(std::floor(line.x1())) + 1,
+                            int(std::floor(line.y2())) - int(std::floor(line.y1())) + 1);
+            painter.fillRect(one.adjusted(-1, -1, 1, 1), dark);
+            painter.fillRect(one, light);
+            continue;
+        }
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(dark, 2.6));
         painter.drawLine(line);
-        painter.setPen(QPen(QColor(250, 250, 248, many ? 120 : 200), 1.0));
+        painter.setPen(QPen(light, 1.0));
         painter.drawLine(line);
     }
     painter.restore();

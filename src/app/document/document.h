@@ -475,7 +475,7 @@ private:
     std::optional<ViewRequest> view_;
     ViewPace pace_;
     bool viewWaits_ = false; ///< until all have heard of new settings
-    QElapsedTimer viewClock_;
+    QElapsedTimer viewClock_, summarised_;
     Lane viewLane_, restLane_, openLane_, mergeLane_, exportLane_, compareLane_, thumbnailLane_, histogramLane_,
         pickLane_, summaryLane_, loupeLane_, detailLane_, readLane_, tasteLane_, keepLane_, storeLane_, versionLane_,
         aheadLane_;

@@ -16,9 +16,10 @@
 namespace yolk::app {
 namespace {
 
-constexpr double kOverviewSide = 320.0; // pixels: the inset of the canvas, the output's histogram
-constexpr int kWholeMilliseconds = 100; // after which settings are taken to rest
-constexpr int kExactMilliseconds = 300; // after which a view is taken to be looked at
+constexpr double kOverviewSide = 320.0;   // pixels: the inset of the canvas, the output's histogram
+constexpr int kWholeMilliseconds = 100;   // after which settings are taken to rest
+constexpr int kSummaryMilliseconds = 100; // between two while views are drafts: the eye follows no histogram faster
+constexpr int kExactMilliseconds = 300;   // after which a view is taken to be looked at
 
 /// Frames, masks, windows and true pixels are drawn whole; what acts on single pixels acts from half their size on.
 double draftScale(const ViewJob &job, const ViewRequest &view, ViewPace &pace, qint64 now)
@@ -270,10 +271,11 @@ void Document::renderOn(Lane &lane, ViewEffort effort)
             wholeTimer_.start(kWholeMilliseconds);
         else if (waitsForExact)
             exactTimer_.start(kExactMilliseconds);
-        if (!first)
-            return;
-        pace_.took(drawn, outcome.result->milliseconds);
-        summarise();
+        if (first)
+            pace_.took(drawn, outcome.result->milliseconds);
+        // One that draws along with the drafts takes its time from the next.
+        if (draft == 1.0 || !summarised_.isValid() || summarised_.elapsed() >= kSummaryMilliseconds)
+            summarise();
     });
 }
 
@@ -287,6 +289,7 @@ void Document::summarise()
     if (summaryOf_ == std::pair(job.recipe, mergedIsCurrent_) && overview_.region == whole.region)
         return; // only another part is shown
     summaryOf_ = {job.recipe, mergedIsCurrent_};
+    summarised_.start();
     auto work = [job, whole](ExecContext &ctx) {
         const RenderRequest request{
             job.reduction,
