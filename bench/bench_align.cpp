@@ -45,12 +45,7 @@ Trial shoot(unsigned seed, double step, Kind kind, const std::string &folder, Ex
 {
     std::mt19937 random(seed);
     const Image<float> scene = test::wideScene(kWidth, kHeight, seed, ctx);
-    std::vector<float> lights;
-    for (int y = 0; y < scene.height(); y += 7)
-        for (int x = 0; x < scene.width(); x += 7)
-            lights.push_back(scene.row(1, y)[x]);
-    std::ranges::sort(lights);
-    const double clipsAt = double(lights[lights.size() * 95 / 100]); // one pixel in twenty clips in the middle frame
+    const double clipsAt = test::lightUnder(scene, 0.95); // one pixel in twenty clips in the middle frame
     Trial out;
     for (int i = 0; i < kFrames; ++i) {
         const double ev = step * (i - kFrames / 2);

@@ -143,4 +143,14 @@ std::vector<double> gridErrors(const Transform &found, const Transform &truth, i
     return out;
 }
 
+double lightUnder(const Image<float> &scene, double share)
+{
+    std::vector<float> lights;
+    for (int y = 0; y < scene.height(); y += 7)
+        for (int x = 0; x < scene.width(); x += 7)
+            lights.push_back(scene.row(1, y)[x]);
+    std::ranges::sort(lights);
+    return double(lights[size_t(double(lights.size()) * share)]);
+}
+
 } // namespace yolk::test

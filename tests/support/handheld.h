@@ -25,4 +25,7 @@ Transform randomMotion(std::mt19937 &random, int width, int height, double degre
 /// Distances on a 5 x 5 grid over the picture, pixels.
 std::vector<double> gridErrors(const Transform &found, const Transform &truth, int width, int height);
 
+/// The green light that so large a share of a scene's pixels lies under, from every seventh pixel of every seventh row.
+double lightUnder(const Image<float> &scene, double share);
+
 } // namespace yolk::test

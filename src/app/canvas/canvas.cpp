@@ -121,9 +121,9 @@ QRect Canvas::shownArea() const
 
 void Canvas::newSet()
 {
-    area_ = shownArea();
     picture_ = {};
-    fit();
+    newArea();
+    update();
 }
 
 /// What is shown stays until the next view stands: painting it anew in between would only take time from that.

@@ -57,7 +57,7 @@ void paintGuides(QPainter &painter, Guides guides, const QRectF &picture)
     const bool many = guides == Guides::Grid; // fainter, so that the picture is seen
     const QColor dark(20, 20, 20, many ? 60 : 110), light(250, 250, 248, many ? 120 : 200);
     for (const QLineF &line : linesOf(guides, picture)) {
-        if (line.dx() == 0.0 || line.dy() == 0.0) { // on whole pixels; rectangles take a quarter of what a pen takes
+        if (line.dx() == 0.0 || line.dy() == 0.0) { // on whole pixels; rectangles need no stroking
             const QRect one(int(std::floor(line.x1())), int(std::floor(line.y1())),
                             int(std::floor(line.x2())) - int(std::floor(line.x1())) + 1,
                             int(std::floor(line.y2())) - int(std::floor(line.y1())) + 1);

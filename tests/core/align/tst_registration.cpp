@@ -237,11 +237,7 @@ private Q_SLOTS:
         ThreadRunner runner(2);
         ExecContext ctx(runner);
         const Image<float> large = test::wideScene(kWide, kHigh, kSeed, ctx);
-        std::vector<float> lights;
-        for (int y = 0; y < large.height(); y += 7)
-            for (int x = 0; x < large.width(); x += 7)
-                lights.push_back(large.row(1, y)[x]);
-        std::ranges::sort(lights);
+        const double clipsAt = test::lightUnder(large, 0.95);
         std::mt19937 random(kSeed);
         Set set;
         for (int i = 0; i < 4; ++i) { // the two brightest of five
@@ -251,7 +247,7 @@ private Q_SLOTS:
                 continue;
             const double ev = 2.0 * (i - 1);
             demo::Shot shot;
-            shot.clipsAt = double(lights[lights.size() * 95 / 100]) * std::exp2(-ev);
+            shot.clipsAt = clipsAt * std::exp2(-ev);
             shot.exposureSeconds = std::exp2(ev) / 32.0;
             shot.seed = kSeed * 100 + unsigned(i) + 1;
             set.truth.push_back(motion);
