@@ -21,7 +21,11 @@ class TestWhiteLevel : public QObject {
     /// A bright ramp that clips in part, shot at the EVs given.
     std::vector<FramePtr> shoot(const char *name, const std::vector<double> &evs, const demo::Sensor &sensor)
     {
-        const Image<float> scene = test::rampScene(480, 320, 0.01, 8.0);
+        return shoot(name, evs, sensor, test::rampScene(480, 320, 0.01, 8.0));
+    }
+    std::vector<FramePtr> shoot(const char *name, const std::vector<double> &evs, const demo::Sensor &sensor,
+                                const Image<float> &scene)
+    {
         std::vector<FramePtr> out;
         for (size_t i = 0; i < evs.size(); ++i) {
             const demo::Shot shot = test::shotAt(evs[i], 1.0, 70 + i);
@@ -62,6 +66,19 @@ private Q_SLOTS:
             QVERIFY2(f.whiteShare <= least + 1e-4, qPrintable(QString::number(f.whiteShare)));
             QVERIFY2(f.whiteShare >= least * (1.0 - 0.035), qPrintable(QString::number(f.whiteShare)));
         }
+    }
+    void wallsJustBelowAHardEndAreNoSoftOne()
+    {
+        // Lamps that clip, a white wall within three per cent below, and the dark rest of a room.
+        Image<float> scene = test::rampScene(480, 320, 0.01, 0.5);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < 160; ++y)
+                for (int x = 0; x < 240; ++x)
+                    scene.row(c, y)[x] = y < 80 ? 3.0f : float(0.95 + 0.02 * x / 240.0);
+        demo::Sensor sensor;
+        sensor.plateau = {0.98, 0.98, 0.98};
+        for (const MeasuredFrame &f : measured(shoot("by_wall", {0, -4}, sensor, scene)).frames)
+            QVERIFY2(std::abs(f.whiteShare - 0.98) < 1e-3, qPrintable(QString::number(f.whiteShare)));
     }
     void exactLevelsStay()
     {
