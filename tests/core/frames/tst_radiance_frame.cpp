@@ -1,12 +1,16 @@
 // Files that are merged already: EXR, Radiance HDR, 32-bit TIFF.
 #include "base/errors.h"
 #include "frames/bracket.h"
+#include "frames/overshoot.h"
+#include "image/copy.h"
+#include "image/mat_p.h"
 #include "io/radiance_file.h"
 #include "render/render.h"
 #include "support/compare.h"
 #include "support/synthetic.h"
 
 #include <opencv2/imgcodecs.hpp>
+#include <opencv2/imgproc.hpp>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -26,7 +30,72 @@ class TestRadianceFrame : public QObject {
         return decodeRadiance(frame, reduction, ctx);
     }
 
+    /// A ceiling of 0.1 with lamps of 50, four times as large as it is wanted.
+    static Image<float> lamps()
+    {
+        Image<float> out = test::flat(480, 320, 0.1f, 0.1f, 0.1f);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 40; y < 280; ++y)
+                for (int x = 40; x < 440; ++x)
+                    if (x % 80 > 0 && x % 80 < 35 && y % 64 > 0 && y % 64 < 23) // on no pixel's edge
+                        out.row(c, y)[x] = 50.0f;
+        return out;
+    }
+    static long long filled(Image<float> &radiance)
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        return fillOvershoot(radiance, ctx);
+    }
+
 private Q_SLOTS:
+    void ringsRoundLampsAreFilledFromBesideThem()
+    {
+        // Against OpenCV, which reduces the same picture by areas, where nothing rings.
+        const Image<float> large = lamps();
+        Image<float> ringing(120, 80, 3);
+        const cv::Size size(120, 80);
+        for (int c = 0; c < 3; ++c) {
+            cv::Mat to = matOf(ringing, c);
+            cv::resize(matOf(large, c), to, size, 0, 0, cv::INTER_LANCZOS4);
+        }
+        cv::Mat byArea;
+        cv::resize(matOf(large, 1), byArea, size, 0, 0, cv::INTER_AREA);
+        long long below = 0;
+        for (int y = 0; y < 80; ++y)
+            for (int x = 0; x < 120; ++x)
+                below += ringing.row(1, y)[x] < 0.0f;
+        QVERIFY2(below > 100, qPrintable(QString::number(below)));
+        const Image<float> before = copyOf(ringing);
+        QCOMPARE(filled(ringing), below);
+        for (int y = 0; y < 80; ++y)
+            for (int x = 0; x < 120; ++x) {
+                const float was = before.row(1, y)[x], is = ringing.row(1, y)[x];
+                if (was >= 0.0f)
+                    QCOMPARE(is, was);
+                else if (byArea.at<float>(y, x) < 0.2f) // all ceiling: what rings back beyond is nearest to it
+                    QVERIFY2(is > 0.0f && is < 1.5f, qPrintable(QString("%1 at %2, %3").arg(is).arg(x).arg(y)));
+            }
+    }
+    void noiseAndColoursBelowZeroStay()
+    {
+        Image<float> noise = test::flat(200, 150, 0.0f, 0.0f, 0.0f);
+        cv::theRNG().state = 11;
+        for (int c = 0; c < 3; ++c) {
+            cv::Mat plane = matOf(noise, c);
+            cv::randn(plane, 0.0, 0.02);
+        }
+        QVERIFY(filled(noise) < 10); // of 15 000 below zero
+        // Red of a laser beside black, as narrower primaries have it.
+        Image<float> laser = test::flat(40, 40, 0.0f, 0.0f, 0.0f);
+        for (int y = 10; y < 30; ++y)
+            for (int x = 10; x < 30; ++x) {
+                laser.row(0, y)[x] = 90.0f;
+                laser.row(1, y)[x] = -9.0f;
+                laser.row(2, y)[x] = -2.0f;
+            }
+        QCOMPARE(filled(laser), 0);
+    }
     void exrIsReadAsItIs()
     {
         const Image<float> scene = test::rampScene(90, 61, 0.001, 18); // far above 1

@@ -4,7 +4,7 @@
 
 namespace yolk {
 
-const int kProcessVersion = 19;
+const int kProcessVersion = 20;
 
 Recipe automaticStart(const Measured &measured)
 {

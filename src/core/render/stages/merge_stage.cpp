@@ -1,5 +1,6 @@
 #include "render/stages/merge_stage.h"
 
+#include "frames/overshoot.h"
 #include "render/stages/align_stage.h"
 #include "render/stages/dust_stage.h"
 #include "render/stages/merged_store.h"
@@ -22,11 +23,13 @@ MergedSet emptySet(const Frame &reference, int reduction)
     return out;
 }
 
-/// A picture that is merged already: nothing clips, all of it is its own.
+/// A picture that is merged already: nothing clips, all of it is its own but for rings below zero round its lamps.
 MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
 {
     MergedSet out = emptySet(frame, reduction);
-    out.pixels.radiance = decodeRadiance(frame, reduction, ctx);
+    ExecContext reading = ctx.part(0.0, 0.9), filling = ctx.part(0.9, 1.0);
+    out.pixels.radiance = decodeRadiance(frame, reduction, reading);
+    fillOvershoot(out.pixels.radiance, filling);
     const Shape shape = out.pixels.radiance.shape();
     out.pixels.variance = Image<uint16_t>(shape); // of which nothing is known
     out.pixels.shares = Image<uint8_t>(shape.width, shape.height, 1);
