@@ -4,9 +4,9 @@
 #include "theme/theme.h"
 #include "widgets/number_text.h"
 
-#include <QPaintEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QPaintEvent>
 
 #include <algorithm>
 #include <cmath>
@@ -294,8 +294,12 @@ void LightScale::paintBars(QPainter &painter) const
         if (std::ranges::any_of(taken, [&](const QRectF &other) { return other.intersects(w.at); }))
             continue;
         taken.push_back(w.at);
+        const QPointF from(w.at.left(), w.at.center().y() + 3.6);
+        QPainterPath letters;
+        letters.addText(from, small, w.text);
+        painter.strokePath(letters, QPen(tokens().chrome, 3)); // a halo keeps them apart from the bar above
         painter.setPen(w.used ? tokens().text : tokens().secondary);
-        painter.drawText(QPointF(w.at.left(), w.at.center().y() + 3.6), w.text);
+        painter.drawText(from, w.text);
     }
 }
 
