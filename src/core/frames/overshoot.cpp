@@ -1,12 +1,12 @@
 #include "frames/overshoot.h"
 
 #include "base/errors.h"
-#include "image/copy.h"
 
 #include <algorithm>
 #include <array>
-#include <atomic>
 #include <cmath>
+#include <mutex>
+#include <vector>
 
 namespace yolk {
 namespace {
@@ -61,19 +61,29 @@ long long fillOvershoot(Image<float> &radiance, ExecContext &ctx)
 {
     if (radiance.planes() != 3)
         throw ArgumentError("overshoot: not three planes");
-    const Image<float> given = copyOf(radiance);
-    std::atomic<long long> filled = 0;
-    forEachBand(ctx, given.height(), [&](int y0, int y1) {
+    struct Filled {
+        int x = 0, y = 0;
+        std::array<float, 3> by{};
+    };
+    std::vector<Filled> all; // set once all are found: what is filled says nothing of its neighbours
+    std::mutex guard;
+    forEachBand(ctx, radiance.height(), [&](int y0, int y1) {
+        std::vector<Filled> own;
         Near from;
         for (int y = y0; y < y1; ++y)
-            for (int x = 0; x < given.width(); ++x)
-                if (isOvershoot(given, x, y, from)) {
-                    for (int c = 0; c < 3; ++c)
-                        radiance.row(c, y)[x] = given.row(c, from.y)[from.x];
-                    ++filled;
-                }
+            for (int x = 0; x < radiance.width(); ++x)
+                if (isOvershoot(radiance, x, y, from))
+                    own.push_back({x,
+                                   y,
+                                   {radiance.row(0, from.y)[from.x], radiance.row(1, from.y)[from.x],
+                                    radiance.row(2, from.y)[from.x]}});
+        const std::lock_guard lock(guard);
+        all.insert(all.end(), own.begin(), own.end());
     });
-    return filled;
+    for (const Filled &f : all)
+        for (int c = 0; c < 3; ++c)
+            radiance.row(c, f.y)[f.x] = f.by[size_t(c)];
+    return static_cast<long long>(all.size());
 }
 
 } // namespace yolk

@@ -91,8 +91,8 @@ std::optional<Pile> pileOf(const Channel &channel)
     return out;
 }
 
-/// From the pile down to where values no longer crowd. What bends towards an end crowds as one over the distance: four to
-/// six times as densely half a per cent below as at one to two; a bright wall that happens to lie there does not.
+/// From the pile down to where values no longer crowd. What bends towards an end crowds as one over the distance: four
+/// to six times as densely half a per cent below as at one to two; a bright wall that happens to lie there does not.
 double linearEnd(std::span<const Channel> frames, double level)
 {
     constexpr double kStep = 0.0025, kCrowded = 1.6, kBends = 2.0;
