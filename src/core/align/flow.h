@@ -12,25 +12,6 @@ namespace yolk {
 /// Shapes: flow two planes, belief and tone (stops) one, all of one size. Throws ArgumentError. Threads: one.
 void continueFlow(ImageView<float> flow, ImageView<const float> belief, ImageView<const float> tone);
 
-/// What a flow leads from and to: log light (to the base e), and above 0 where it is known. `noise`: the mean difference
-/// that noise alone makes; empty: none.
-struct FlowSides {
-    ImageView<const float> still;
-    ImageView<const uint8_t> stillKnown;
-    ImageView<const float> moving;
-    ImageView<const uint8_t> movingKnown;
-    ImageView<const float> noise{};
-};
-
-/// Every pixel takes the displacement of a place up to 32 pixels away where that explains better what is seen around
-/// it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
-/// the mean difference of log light over 5 x 5 pixels; where that is small, or no more than noise makes of it, nothing is
-/// looked for.
-/// Shapes: one plane each, flow two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
-/// any runner. Memory: 24 bytes a pixel.
-/// Source: propagation as in PatchMatch, [Barnes2009]; without its random search, which bent grain under dust.
-void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx);
-
 /// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both
 /// log light, `moved` as the flow brings it, over pixels of like place and tone with `valid` above 0. Large differences
 /// count little. Shapes: one plane each, all of one size. Throws ArgumentError. Threads: one.

@@ -2,6 +2,7 @@
 
 #include "align/camera_motion.h"
 #include "align/flow.h"
+#include "align/propagated_flow.h"
 #include "align/remap_p.h"
 
 #include <opencv2/imgproc.hpp>

@@ -1,5 +1,6 @@
 // A dense flow made better: small things that stand nearer than what lies behind them.
 #include "align/flow.h"
+#include "align/propagated_flow.h"
 #include "base/errors.h"
 #include "image/copy.h"
 #include "support/compare.h"
