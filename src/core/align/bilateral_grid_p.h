@@ -1,6 +1,7 @@
 // Sums over places of like tone: cells of 16 pixels and one stop.
 #pragma once
 
+#include "base/exec_context.h"
 #include "image/image.h"
 
 #include <algorithm>
@@ -23,6 +24,16 @@ public:
         layers_.assign(kTones, Layer((tone.width() + kCell - 1) / kCell, (tone.height() + kCell - 1) / kCell));
     }
 
+    /// Calls visit(y) for all rows, those of different cells at once: it may add() what lies in its row.
+    template <class Visit> void forEachRow(ExecContext &ctx, Visit &&visit) const
+    {
+        ExecContext own = ctx.child({});
+        forEachPart(own, layers_[0].height, [&](int cells, ExecContext &) {
+            for (int y = cells * kCell; y < std::min(tone_.height(), (cells + 1) * kCell); ++y)
+                visit(y);
+        });
+    }
+
     void add(int x, int y, const Cell &sums)
     {
         const float z = toneAt(x, y), above = z - std::floor(z);
@@ -35,7 +46,7 @@ public:
 
     /// Gives cells what they lack of `enough` weight: from other tones at the place, each stop counting far less than
     /// the one before, and from coarser and coarser surroundings.
-    void fill(float enough)
+    void fill(float enough, ExecContext &ctx)
     {
         constexpr float kOtherTone = 0.02f;
         for (size_t cell = 0; cell < layers_[0].cells.size(); ++cell)
@@ -48,8 +59,8 @@ public:
                 for (size_t z = 0; z < kTones; ++z)
                     layers_[z].cells[cell][k] += up[z] + down[z];
             }
-        for (Layer &layer : layers_)
-            pullAndPush(layer, enough);
+        ExecContext own = ctx.child({});
+        forEachPart(own, int(kTones), [&](int z, ExecContext &) { pullAndPush(layers_[size_t(z)], enough); });
     }
 
     /// Calls change(cell) for each.
@@ -59,14 +70,15 @@ public:
             std::ranges::for_each(layer.cells, change);
     }
 
-    /// The sums at a pixel, linear between cells.
-    Cell at(int x, int y) const
+    /// The first N sums at a pixel, linear between cells.
+    template <size_t N = K> std::array<float, N> at(int x, int y) const
     {
         const float z = toneAt(x, y), above = z - std::floor(z);
         const float u = (float(x) + 0.5f) / kCell - 0.5f, v = (float(y) + 0.5f) / kCell - 0.5f;
-        const Cell a = layers_[size_t(z)].between(u, v), b = layers_[size_t(z) + 1].between(u, v);
-        Cell out;
-        for (size_t k = 0; k < K; ++k)
+        const auto a = layers_[size_t(z)].template between<N>(u, v),
+                   b = layers_[size_t(z) + 1].template between<N>(u, v);
+        std::array<float, N> out;
+        for (size_t k = 0; k < N; ++k)
             out[k] = a[k] + above * (b[k] - a[k]);
         return out;
     }
@@ -85,13 +97,13 @@ private:
         {
             return cells[size_t(std::clamp(y, 0, height - 1)) * size_t(width) + size_t(std::clamp(x, 0, width - 1))];
         }
-        Cell between(float x, float y) const
+        template <size_t N = K> std::array<float, N> between(float x, float y) const
         {
             const int i = int(std::floor(x)), j = int(std::floor(y));
             const float u = x - float(i), v = y - float(j);
             const Cell &a = near(i, j), &b = near(i + 1, j), &c = near(i, j + 1), &d = near(i + 1, j + 1);
-            Cell out;
-            for (size_t k = 0; k < K; ++k) {
+            std::array<float, N> out;
+            for (size_t k = 0; k < N; ++k) {
                 const float top = a[k] + u * (b[k] - a[k]), bottom = c[k] + u * (d[k] - c[k]);
                 out[k] = top + v * (bottom - top);
             }

@@ -63,7 +63,8 @@ cv::Mat flowOf(const cv::Mat &from, const cv::Mat &to)
 }
 
 /// 0 .. 1: where both pictures hold light and texture, and the flow leads back to where it came from.
-Image<float> beliefIn(const cv::Mat &there, const cv::Mat &back, const cv::Mat &picture, const cv::Mat &valid)
+Image<float> beliefIn(const cv::Mat &there, const cv::Mat &back, const cv::Mat &picture, const cv::Mat &valid,
+                      ExecContext &ctx)
 {
     const int width = there.cols, height = there.rows;
     cv::Mat slopeX, slopeY, texture;
@@ -72,17 +73,20 @@ Image<float> beliefIn(const cv::Mat &there, const cv::Mat &back, const cv::Mat &
     cv::magnitude(slopeX, slopeY, texture);
     cv::blur(texture, texture, {7, 7});
     Image<float> out(width, height, 1);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            const cv::Vec2f f = there.at<cv::Vec2f>(y, x);
-            const int u = int(std::lround(float(x) + f[0])), v = int(std::lround(float(y) + f[1]));
-            if (u < 0 || v < 0 || u >= width || v >= height || !valid.at<uint8_t>(y, x))
-                continue;
-            const cv::Vec2f b = back.at<cv::Vec2f>(v, u);
-            const float off = std::hypot(f[0] + b[0], f[1] + b[1]);
-            out.row(0, y)[x] = std::clamp(2.0f - off / kThereAndBack, 0.0f, 1.0f) *
-                               std::clamp(texture.at<float>(y, x) / kTexture - 0.5f, 0.0f, 1.0f);
-        }
+    ExecContext own = ctx.child({});
+    forEachBand(own, height, [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < width; ++x) {
+                const cv::Vec2f f = there.at<cv::Vec2f>(y, x);
+                const int u = int(std::lround(float(x) + f[0])), v = int(std::lround(float(y) + f[1]));
+                if (u < 0 || v < 0 || u >= width || v >= height || !valid.at<uint8_t>(y, x))
+                    continue;
+                const cv::Vec2f b = back.at<cv::Vec2f>(v, u);
+                const float dx = f[0] + b[0], dy = f[1] + b[1], off = std::sqrt(dx * dx + dy * dy);
+                out.row(0, y)[x] = std::clamp(2.0f - off / kThereAndBack, 0.0f, 1.0f) *
+                                   std::clamp(texture.at<float>(y, x) / kTexture - 0.5f, 0.0f, 1.0f);
+            }
+    });
     cv::Mat smooth = matOf(out);
     cv::blur(smooth, smooth, {5, 5});
     return out;
@@ -153,18 +157,22 @@ void LocalMotion::learn(const Guide &from, const Image<float> &light, const Imag
 }
 
 /// The mean difference of smoothed log light that noise alone makes between what is known and what a frame shows.
-Image<float> LocalMotion::noiseOf(const Guide &frame, const Image<float> &seen, double offset) const
+Image<float> LocalMotion::noiseOf(const Guide &frame, const Image<float> &seen, double offset, ExecContext &ctx) const
 {
     // Of a normal variable; what smoothed() leaves, 1 / sqrt(4 pi 0.8^2).
     constexpr double kMeanOfNormal = 0.798, kSmoothed = 0.353;
     Image<float> out(light_.shape(), Fill::Anything);
-    for (int y = 0; y < out.height(); ++y)
-        for (int x = 0; x < out.width(); ++x) {
-            const double a = std::max(0.0, double(light_.row(0, y)[x])) + offset;
-            const double shown = std::max(0.0, double(seen.row(0, y)[x])), b = shown + offset;
-            const double relative = double(variance_.row(0, y)[x]) / (a * a) + frame.variance(shown, level_) / (b * b);
-            out.row(0, y)[x] = float(kMeanOfNormal * kSmoothed * std::sqrt(relative));
-        }
+    ExecContext own = ctx.child({});
+    forEachBand(own, out.height(), [&](int y0, int y1) {
+        for (int y = y0; y < y1; ++y)
+            for (int x = 0; x < out.width(); ++x) {
+                const double a = std::max(0.0, double(light_.row(0, y)[x])) + offset;
+                const double shown = std::max(0.0, double(seen.row(0, y)[x])), b = shown + offset;
+                const double relative =
+                    double(variance_.row(0, y)[x]) / (a * a) + frame.variance(shown, level_) / (b * b);
+                out.row(0, y)[x] = float(kMeanOfNormal * kSmoothed * std::sqrt(relative));
+            }
+    });
     return out;
 }
 
@@ -178,7 +186,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     light.setTo(frameClipping, matOf(g.valid) == 0);
 
     // Where the transform puts each pixel.
-    const RemapMaps maps = mapsOf(t, {width, height, 2});
+    const RemapMaps maps = mapsOf(t, {width, height, 2}, ctx);
     const cv::Mat &mapX = maps.x, &mapY = maps.y;
     Image<uint8_t> seenKnown(width, height, 1);
     Image<float> seen(width, height, 1);
@@ -202,7 +210,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
     ctx.throwIfStopped();
     const cv::Mat back = flowOf(moving, known);
     ctx.throwIfStopped();
-    Image<float> belief = beliefIn(there, back, known, valid);
+    Image<float> belief = beliefIn(there, back, known, valid, ctx);
     disbelieveMovers(there, belief);
     Image<float> flow(width, height, 2), tone(width, height, 1);
     const cv::Mat log = logOf(seenMat, offset, frameClipping);
@@ -213,18 +221,18 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
             constexpr float kStopsPerE = 1.442695f;
             tone.row(0, y)[x] = kStopsPerE * log.at<float>(y, x);
         }
-    continueFlow(flow.view(), belief.view(), tone.view());
+    continueFlow(flow.view(), belief.view(), tone.view(), ctx);
 
     Image<float> moved(width, height, 1);
     Image<uint8_t> movedValid(width, height, 1);
     cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid);
     RemapMaps to;
     const auto follow = [&] { // the flow leads within the picture that the transform has warped: on to the frame
-        to = mapsOf(t, {width, height, 2}, &flow);
+        to = mapsOf(t, {width, height, 2}, ctx, &flow);
         cv::remap(light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         cv::remap(matOf(g.valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
     };
-    const Image<float> noise = noiseOf(frame, seen, offset);
+    const Image<float> noise = noiseOf(frame, seen, offset, ctx);
     propagateFlow({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view(), noise.view()}, flow, ctx);
     Image<float> movedLog(width, height, 1);
     Image<uint8_t> both(width, height, 1);
@@ -235,7 +243,7 @@ Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, Ex
         follow();
         smoothed(logOf(movedMat, offset, clipping)).copyTo(movedLogMat);
         cv::erode(cv::min(movedValidMat, matOf(valid_)), bothMat, cv::Mat::ones(5, 5, CV_8U));
-        const Image<float> step = flowCorrection(stillLog.view(), movedLog.view(), both.view(), tone.view());
+        const Image<float> step = flowCorrection(stillLog.view(), movedLog.view(), both.view(), tone.view(), ctx);
         for (int k = 0; k < 2; ++k)
             for (int y = 0; y < height; ++y)
                 for (int x = 0; x < width; ++x)

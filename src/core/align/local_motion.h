@@ -20,13 +20,13 @@ public:
     /// Works on one level of the guides.
     LocalMotion(const Guide &reference, int level);
 
-    /// `toFrame` in pixels of the guides' codes, as are the displacements. Throws Cancelled. Threads: those of OpenCV;
-    /// the same bits for any number. Memory: some 60 bytes per pixel of the level.
+    /// `toFrame` in pixels of the guides' codes, as are the displacements. Throws Cancelled. Threads: bands and those
+    /// of OpenCV; the same bits for any number. Memory: some 60 bytes per pixel of the level.
     Displacements find(const Guide &frame, const Transform &toFrame, ExecContext &ctx);
 
 private:
     void learn(const Guide &from, const Image<float> &light, const Image<uint8_t> &valid, double clipping);
-    Image<float> noiseOf(const Guide &frame, const Image<float> &seen, double offset) const;
+    Image<float> noiseOf(const Guide &frame, const Image<float> &seen, double offset, ExecContext &ctx) const;
     int level_;
     Image<float> light_; // of what is known so far; where nothing is, at least that
     Image<uint8_t> valid_;

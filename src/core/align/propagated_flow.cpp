@@ -15,7 +15,7 @@
 namespace yolk {
 namespace {
 
-constexpr int kAround = 2, kWindow = 2 * kAround + 1; // pixels round a pixel that are compared
+constexpr int kAround = 2, kWindow = 2 * kAround + 1;  // pixels round a pixel that are compared
 constexpr int kTile = 28, kSide = kTile + 2 * kAround; // of what is decided at once; of what is compared for it
 constexpr float kMostApart = 0.5f;                     // of a factor e: worse is all the same
 static_assert(kSide % 8 == 0);
@@ -139,8 +139,8 @@ public:
                 to[k] = isInside ? row + from : clamped[k];
             }
             isAllKnown &= compareRow(moving_.row(0, 0), int(moving_.rowStride()), moving_.width(), moving_.height(),
-                                     float(x0_ - kAround), float(y), to[0], to[1], still_[v], stillKnown_[v],
-                                     apart_[v], known_[v]);
+                                     float(x0_ - kAround), float(y), to[0], to[1], still_[v], stillKnown_[v], apart_[v],
+                                     known_[v]);
             sumWindows(apart_[v], 1, acrossApart_[v]);
         }
         constexpr float kAll = kWindow * kWindow, kFewest = 0.4f * kAll; // pixels: else nobody can tell
@@ -175,7 +175,7 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
         (!sides.noise.shape().empty() && sides.noise.shape() != one))
         throw ArgumentError("flow and what it leads between must be of one size");
     if (std::min(one.width, one.height) < 2)
-        return; // too few pixels around to tell
+        return;                                       // too few pixels around to tell
     constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
     // A mean over a window of what was smoothed has some five independent values: noise makes it scatter by a third.
     constexpr float kScatter = 0.33f;
@@ -198,7 +198,8 @@ void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
             const int y0 = row * kTile, y1 = std::min(one.height, y0 + kTile);
             for (int column = 0; column < columns; ++column) {
                 const int x0 = column * kTile;
-                visit(x0, y0, std::min(one.width, x0 + kTile), y1, isOpen[size_t(row) * size_t(columns) + size_t(column)]);
+                visit(x0, y0, std::min(one.width, x0 + kTile), y1,
+                      isOpen[size_t(row) * size_t(columns) + size_t(column)]);
             }
         });
     };

@@ -10,11 +10,12 @@
 
 namespace yolk {
 
-SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape)
+SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape,
+                    ExecContext &ctx)
 {
     const GuideLevel &g = frame.levels[size_t(level)];
     const double scale = std::exp2(level);
-    RemapMaps maps = mapsOf(toFrame.scaled(1.0 / scale), shape);
+    RemapMaps maps = mapsOf(toFrame.scaled(1.0 / scale), shape, ctx);
     if (!local.empty()) {
         maps.x += matOf(local.field, 0) / scale;
         maps.y += matOf(local.field, 1) / scale;
@@ -29,7 +30,7 @@ SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, con
     return out;
 }
 
-void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell)
+void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell, ExecContext &ctx)
 {
     if (cv::countNonZero(matOf(moved)) == 0)
         return;
@@ -44,7 +45,7 @@ void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell)
     cv::Mat soft = matOf(belief); // no step at the rim
     constexpr int kRim = 9;
     cv::blur(soft, soft, {kRim, kRim});
-    continueFlow(displacements.field.view(), belief.view(), tone.view());
+    continueFlow(displacements.field.view(), belief.view(), tone.view(), ctx);
 }
 
 } // namespace yolk

@@ -14,12 +14,13 @@ struct SeenLevel {
 };
 
 /// The frame at toFrame(pixel) + displacement; `toFrame` and the displacements in pixels of the guide's codes. The
-/// result has the size of `shape`, the level of the reference. Threads: those of OpenCV. Memory: 14 bytes per pixel of
+/// result has the size of `shape`, the level of the reference. Throws Cancelled. Threads: bands and those of OpenCV. Memory: 14 bytes per pixel of
 /// the level.
-SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape);
+SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape,
+                    ExecContext &ctx);
 
 /// Displacements in the cells of `moved` (1) go on from around them as in continueFlow(): what walked about says
 /// nothing of the ground it stood on. `moved` lies over the field, `cell` of the field's pixels to one of its own.
-void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell);
+void bridge(Displacements &displacements, const Image<uint8_t> &moved, int cell, ExecContext &ctx);
 
 } // namespace yolk

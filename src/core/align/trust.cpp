@@ -67,6 +67,33 @@ void differRow(const Side *frame, const Side *known, const uint8_t *frameTrust, 
     }
 }
 
+/// sums += row
+YOLK_MULTIVERSION
+void addRow(const float *__restrict row, int width, float *__restrict sums)
+{
+    for (int x = 0; x < width; ++x)
+        sums[x] += row[x];
+}
+
+/// Lowers `trust` by what differs around each pixel: `sums` over `counts`, down the columns, both with kRadius zeros
+/// before and after them.
+YOLK_MULTIVERSION
+void judgeRow(const float *__restrict sums, const float *__restrict counts, int width, uint8_t *__restrict trust)
+{
+    for (int x = 0; x < width; ++x) {
+        float total = 0.0f, among = 0.0f;
+        for (int u = 0; u <= 2 * kRadius; ++u) {
+            total += sums[x + u];
+            among += counts[x + u];
+        }
+        constexpr float kFewest = 9.0f;
+        const float belief = std::clamp((kNone - total / std::max(among, 1.0f)) / (kNone - kFull), 0.0f, 1.0f);
+        const int least = int(float(kNotBelieved) + belief * float(kBelieved - kNotBelieved) + 0.5f);
+        const int t = trust[x];
+        trust[x] = uint8_t(t <= kNotBelieved || among < kFewest || t < least ? t : least);
+    }
+}
+
 } // namespace
 
 Image<uint8_t> doubted(const AlignedFrame &frame, const AlignedFrame &known, ExecContext &ctx)
@@ -102,29 +129,16 @@ Image<uint8_t> doubted(const AlignedFrame &frame, const AlignedFrame &known, Exe
             differRow(f, k, trustRow(frame, y), trustRow(known, y), width, sums.row(0, y - top),
                       counts.row(0, y - top));
         }
-        std::vector<float> s(static_cast<size_t>(width)), n(s.size());
+        std::vector<float> s(static_cast<size_t>(width + 2 * kRadius)), n(s.size());
         for (int y = y0; y < y1; ++y) {
             std::ranges::fill(s, 0.0f);
             std::ranges::fill(n, 0.0f);
-            for (int v = std::max(top, y - kRadius); v < std::min(bottom, y + kRadius + 1); ++v)
-                for (int x = 0; x < width; ++x) {
-                    s[size_t(x)] += sums.row(0, v - top)[x];
-                    n[size_t(x)] += counts.row(0, v - top)[x];
-                }
-            uint8_t *to = out.row(0, y);
-            std::copy_n(trustRow(frame, y), width, to);
-            for (int x = 0; x < width; ++x) {
-                float total = 0.0f, among = 0.0f;
-                for (int u = std::max(0, x - kRadius); u < std::min(width, x + kRadius + 1); ++u) {
-                    total += s[size_t(u)];
-                    among += n[size_t(u)];
-                }
-                constexpr float kFewest = 9.0f;
-                if (to[x] <= kNotBelieved || among < kFewest)
-                    continue;
-                const float belief = std::clamp((kNone - total / among) / (kNone - kFull), 0.0f, 1.0f);
-                to[x] = std::min(to[x], uint8_t(float(kNotBelieved) + belief * float(kBelieved - kNotBelieved) + 0.5f));
+            for (int v = std::max(top, y - kRadius); v < std::min(bottom, y + kRadius + 1); ++v) {
+                addRow(sums.row(0, v - top), width, s.data() + kRadius);
+                addRow(counts.row(0, v - top), width, n.data() + kRadius);
             }
+            std::copy_n(trustRow(frame, y), width, out.row(0, y));
+            judgeRow(s.data(), n.data(), width, out.row(0, y));
         }
     });
     return out;

@@ -115,6 +115,18 @@ Point Displacements::at(const Point &pixel) const
     return {of(0), of(1)};
 }
 
+Displacements enlarged(const Displacements &small, double factor, const Transform &before, const Transform &after)
+{
+    Displacements out{Image<float>(small.field.shape()), small.step * factor};
+    for (int y = 0; y < out.field.height(); ++y)
+        for (int x = 0; x < out.field.width(); ++x) {
+            const Point middle{(x + 0.5) * out.step, (y + 0.5) * out.step}, a = before(middle), b = after(middle);
+            out.field.row(0, y)[x] = float(factor * double(small.field.row(0, y)[x]) + a.x - b.x);
+            out.field.row(1, y)[x] = float(factor * double(small.field.row(1, y)[x]) + a.y - b.y);
+        }
+    return out;
+}
+
 Warped warpFrame(ImageView<const uint16_t> codes, const Transform &toFrame, const Displacements &local, int width,
                  int height, ClippedRim rim, ExecContext &ctx)
 {

@@ -16,6 +16,10 @@ struct Displacements {
     Point at(const Point &pixel) const; ///< of the reference
 };
 
+/// The same on pictures `factor` times as large, where the transform that they lie beside has become another one: what
+/// they and `before` say together is said beside `after`; both transforms of the large pictures. Threads: one.
+Displacements enlarged(const Displacements &small, double factor, const Transform &before, const Transform &after);
+
 /// What a warped pixel is good for; between the last two grows how far it may be believed. Beside clipped pixels the
 /// kernel has made up what it holds; what is not believed may still be right.
 inline constexpr uint8_t kNotCovered = 0, kBesideClipped = 1, kNotBelieved = 2, kBelieved = 255;

@@ -166,7 +166,7 @@ private Q_SLOTS:
                 belief.row(0, y)[x] = dark || y > 150 ? 1.0f : 0.0f;
                 flow.row(0, y)[x] = dark ? 5.0f : y > 150 ? 1.0f : 99.0f;
             }
-        continueFlow(flow.view(), belief.view(), tone.view());
+        continueFlow(flow.view(), belief.view(), tone.view(), ctx);
         for (const auto &[x, y] : {std::pair(160, 20), std::pair(85, 10), std::pair(230, 100)})
             test::compareNear(double(flow.row(0, y)[x]), 1.0, 0.05);
         QCOMPARE(flow.row(0, 20)[40], 5.0f);
@@ -182,7 +182,7 @@ private Q_SLOTS:
                 moved.row(0, y)[x] = at(x - 0.3, y + 0.2); // what lies at x was found at x - 0.3
                 valid.row(0, y)[x] = 1;
             }
-        const Image<float> step = flowCorrection(still.view(), moved.view(), valid.view(), tone.view());
+        const Image<float> step = flowCorrection(still.view(), moved.view(), valid.view(), tone.view(), ctx);
         test::compareNear(double(step.row(0, 60)[80]), 0.3, 0.06); // one step of least squares on a wave
         test::compareNear(double(step.row(1, 60)[80]), -0.2, 0.06);
     }

@@ -26,6 +26,15 @@ std::vector<DecodedPtr> preparedFrames(const Sources &sources, const std::vector
     return out;
 }
 
+/// Side of the blocks, in pixels, that near and far are told apart by.
+int localStep(Shape shape)
+{
+    int out = 1;
+    while (double(shape.pixels()) / (double(out) * out) > kLocalPixels)
+        out *= 2;
+    return out;
+}
+
 std::vector<FrameAlignment> scaled(std::vector<FrameAlignment> alignment, double factor)
 {
     for (FrameAlignment &a : alignment) {
@@ -63,13 +72,16 @@ public:
                const AlignSettings &settings, int reduction)
         : used_(used), reference_(reference), settings_(settings), reduction_(reduction)
     {
+        out_.reduction = reduction;
         out_.pixels = std::move(pixels);
         out_.trust.resize(used.size());
         out_.displacements.resize(used.size());
         out_.believed.assign(used.size(), 1.0);
     }
 
-    AlignedSet run(const std::vector<FrameAlignment> &known, ExecContext &ctx)
+    /// `first`: the same frames at a reduction at which displacements are looked for in as many pixels as here, which
+    /// are taken from there; nullptr: they are looked for.
+    AlignedSet run(const std::vector<FrameAlignment> &known, const AlignedSet *first, ExecContext &ctx)
     {
         out_.alignment = known;
         const bool refines = reduction_ == 1 || settings_.model != ModelChoice::Automatic;
@@ -89,13 +101,14 @@ public:
             here = refineAlignment(guides, reference_, here, {settings_.model, kFullPixels}, refining);
         refining.report(1.0);
         out_.alignment = scaled(here, reduction_);
-        moveAll(guides, here, moving);
+        moveAll(guides, here, first, moving);
         return std::move(out_);
     }
 
 private:
     /// From the reference outwards, darker frames first: they show what clips in it.
-    void moveAll(const std::vector<Guide> &guides, const std::vector<FrameAlignment> &here, ExecContext &ctx)
+    void moveAll(const std::vector<Guide> &guides, const std::vector<FrameAlignment> &here, const AlignedSet *first,
+                 ExecContext &ctx)
     {
         std::vector<size_t> order;
         for (size_t i = reference_; i-- > 0;)
@@ -107,12 +120,24 @@ private:
             return !moves && out_.pixels[i]->shape() == out_.pixels[reference_]->shape();
         });
         ExecContext following = ctx.part(0.0, 0.6), warping = ctx.part(0.6, 1.0);
-        out_.displacements = followAll(guides, here, order, following);
+        out_.displacements = first ? enlargedAll(*first, here, order) : followAll(guides, here, order, following);
         for (size_t k = 0; k < order.size(); ++k) {
             ExecContext own = warping.part(double(k) / double(order.size()), double(k + 1) / double(order.size()));
             move(order[k], here[order[k]].toReference.transform, out_.displacements[order[k]], own);
             own.report(1.0);
         }
+    }
+
+    std::vector<Displacements> enlargedAll(const AlignedSet &first, const std::vector<FrameAlignment> &here,
+                                           const std::vector<size_t> &order) const
+    {
+        std::vector<Displacements> out(here.size());
+        for (size_t i : order)
+            if (const Displacements &small = first.displacements[i]; !small.empty())
+                out[i] = enlarged(small, first.reduction / double(reduction_),
+                                  first.alignment[i].toReference.transform.scaled(1.0 / reduction_),
+                                  here[i].toReference.transform);
+        return out;
     }
 
     /// How near and far moved beside the transforms; nothing of what walked about.
@@ -133,16 +158,18 @@ private:
         const Shape shape = guides[reference_].levels[size_t(level)].light.shape();
         constexpr int kRounds = 2;
         for (int round = 0; round < kRounds; ++round) {
-            std::vector<GroundFrame> frames;
-            for (size_t i = 0; i < used_.size(); ++i) {
+            std::vector<GroundFrame> frames(used_.size());
+            ExecContext seeing = ctx.child({});
+            forEachPart(seeing, int(frames.size()), [&](int part, ExecContext &own) {
+                const size_t i = size_t(part);
                 const Guide &g = guides[i];
-                frames.push_back({seenLevel(g, level, here[i].toReference.transform, out[i], shape),
-                                  g.variance(1.0, level) - g.variance(0.0, level), g.variance(0.0, level)});
-            }
+                frames[i] = {seenLevel(g, level, here[i].toReference.transform, out[i], shape, own),
+                             g.variance(1.0, level) - g.variance(0.0, level), g.variance(0.0, level)};
+            });
             const std::vector<MovedGround> ground = movedGround(frames, reference_, ctx);
             for (size_t i : order)
                 if (!ground[i].moved.shape().empty())
-                    bridge(out[i], ground[i].moved, ground[i].cell);
+                    bridge(out[i], ground[i].moved, ground[i].cell, ctx);
         }
         return out;
     }
@@ -212,9 +239,16 @@ std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reducti
     const auto make = [&](ExecContext &own) {
         ExecContext decoding = own.part(0.0, 0.7), aligning = own.part(0.7, 1.0);
         const size_t reference = size_t(std::ranges::find(used, &bracket.frames[bracket.reference]) - used.begin());
+        const int preview = previewReduction(plan.sources);
+        std::shared_ptr<const AlignedSet> first;
+        const Shape whole{plan.reference().width, plan.reference().height, 1};
+        if (settings.local == AlignMode::On && reduction < preview && localStep(whole) == preview) {
+            ExecContext looking = own.child({});
+            first = alignedSet(plan, preview, looking);
+        }
         auto pixels = preparedFrames(plan.sources, used, plan.measured, plan.recipe, reduction, decoding);
         return SetAligner(used, reference, std::move(pixels), settings, reduction)
-            .run(alignmentIn(bracket, plan.measured, settings), aligning);
+            .run(alignmentIn(bracket, plan.measured, settings), first.get(), aligning);
     };
     if (settings.mode == AlignMode::Off || (reduction == 1 && !plan.sources.keepFrames))
         return std::make_shared<const AlignedSet>(make(ctx));

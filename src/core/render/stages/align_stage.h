@@ -7,6 +7,7 @@
 namespace yolk {
 
 struct AlignedSet {
+    int reduction = 1;                                        ///< what pixels and displacements are counted in
     std::vector<DecodedPtr> pixels;                           ///< in the order of Bracket::used()
     std::vector<std::shared_ptr<const Image<uint8_t>>> trust; ///< as in align/warp.h; nullptr: believed everywhere
     std::vector<Displacements> displacements;                 ///< beside the transforms; empty ones: none
@@ -15,7 +16,8 @@ struct AlignedSet {
     size_t bytes() const;
 };
 
-/// Decodes, prepares and aligns the frames in use. At full size motions are refined first. Throws as prepared().
+/// Decodes, prepares and aligns the frames in use. At full size motions are refined first;
+/// displacements are those of the first picture where that is as fine as what they would be looked for in. Throws as prepared().
 std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reduction, ExecContext &ctx);
 
 /// What is kept of the reference frame, in its pixels.
