@@ -159,7 +159,7 @@ private:
         }
         for (Eigen::Index i = 0; i < n; ++i)
             a(i, i) += kTie;
-        x_ = a.ldlt().solve(b);
+        x_ = a.selfadjointView<Eigen::Lower>().llt().solve(b);
     }
 
     std::vector<UnevenPair> pairs_;

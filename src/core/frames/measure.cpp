@@ -136,8 +136,11 @@ private:
             const double before = out_.response.disagreementAfter;
             std::vector<MeasuredFrame> next = out_.frames;
             if (!findUnevenness(m_, *developed, placed_,
-                                linearPlaces(m_, *developed, placed_, ofFit(), out_.frames, ctx_), next, ctx_))
+                                linearPlaces(m_, *developed, placed_, ofFit(), out_.frames, ctx_), next, ctx_)) {
+                if (turn == 0 && ofFit() == taken())
+                    even_ = developed;
                 break;
+            }
             banded = std::move(next);
             fit(evenedPlaces(m_, *developed, placed_, ofFit(), banded, ctx_));
             if (out_.response.disagreementAfter > kHelps * before)
@@ -150,6 +153,7 @@ private:
             contradicted(exposures, linksOf(m_, developed->frames, *developed, light, out_.frames, ctx_).links);
         if (liars.empty() || 2 * liars.size() >= exposures.size())
             return;
+        even_ = nullptr; // with another curve it may not be
         for (size_t k : liars)
             exposures[k].reset();
         out_.response = fitResponse(pairs, exposures, kStatedError, ctx_);
@@ -176,7 +180,7 @@ private:
         const std::vector<MeasuredFrame> first = settledWith(taken());
         bool uneven = false;
         for (const PlacedGroup &g : groups_)
-            if (g.frames.size() > 1) {
+            if (g.frames.size() > 1 && &g != even_) {
                 std::vector<MeasuredFrame> found = first;
                 const auto light = linearPlaces(m_, g, placed_, taken(), out_.frames, ctx_);
                 if (!findUnevenness(m_, g, placed_, light, found, ctx_))
@@ -287,7 +291,8 @@ private:
     std::vector<DecodedPtr> asDecoded_;
     std::vector<std::optional<double>> stated_; ///< relative exposures
     SetPlaces placed_;
-    std::vector<PlacedGroup> groups_; ///< one for each of m_.groups
+    std::vector<PlacedGroup> groups_;   ///< one for each of m_.groups
+    const PlacedGroup *even_ = nullptr; ///< of which fitCurve() has found that lamps did not flicker
     MeasuredSet out_;
 };
 
