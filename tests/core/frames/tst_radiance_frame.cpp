@@ -48,19 +48,23 @@ class TestRadianceFrame : public QObject {
         return fillOvershoot(radiance, ctx);
     }
 
+    static Image<float> reduced(const Image<float> &large, int filter)
+    {
+        Image<float> out(120, 80, 3);
+        for (int c = 0; c < 3; ++c) {
+            cv::Mat to = matOf(out, c);
+            cv::resize(matOf(large, c), to, to.size(), 0, 0, filter);
+        }
+        return out;
+    }
+
 private Q_SLOTS:
     void ringsRoundLampsAreFilledFromBesideThem()
     {
         // Against OpenCV, which reduces the same picture by areas, where nothing rings.
         const Image<float> large = lamps();
-        Image<float> ringing(120, 80, 3);
-        const cv::Size size(120, 80);
-        for (int c = 0; c < 3; ++c) {
-            cv::Mat to = matOf(ringing, c);
-            cv::resize(matOf(large, c), to, size, 0, 0, cv::INTER_LANCZOS4);
-        }
-        cv::Mat byArea;
-        cv::resize(matOf(large, 1), byArea, size, 0, 0, cv::INTER_AREA);
+        Image<float> ringing = reduced(large, cv::INTER_LANCZOS4);
+        const Image<float> byArea = reduced(large, cv::INTER_AREA);
         long long below = 0;
         for (int y = 0; y < 80; ++y)
             for (int x = 0; x < 120; ++x)
@@ -73,9 +77,23 @@ private Q_SLOTS:
                 const float was = before.row(1, y)[x], is = ringing.row(1, y)[x];
                 if (was >= 0.0f)
                     QCOMPARE(is, was);
-                else if (byArea.at<float>(y, x) < 0.2f) // all ceiling: what rings back beyond is nearest to it
+                else if (byArea.row(1, y)[x] < 0.2f) // all ceiling: what rings back beyond is nearest to it
                     QVERIFY2(is > 0.0f && is < 1.5f, qPrintable(QString("%1 at %2, %3").arg(is).arg(x).arg(y)));
             }
+    }
+    void filledRingsAreSaid()
+    {
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        for (const auto &[filter, rings] : {std::pair(int(cv::INTER_LANCZOS4), true), {int(cv::INTER_AREA), false}}) {
+            writeExr(path("lamps.exr"), reduced(lamps(), filter).view(), {});
+            const Sources sources{{loadFrame(path("lamps.exr"))}, std::make_shared<StageCache>(size_t(64) << 20)};
+            const Bracket bracket = bracketOf(sources, analyse(sources, {}, ctx), {});
+            QCOMPARE(
+                std::ranges::any_of(bracket.notices,
+                                    [](const std::string &n) { return n.find("below zero") != std::string::npos; }),
+                rings);
+        }
     }
     void noiseAndColoursBelowZeroStay()
     {

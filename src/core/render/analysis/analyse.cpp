@@ -213,6 +213,7 @@ Measured finished(const Sources &sources, const Recipe &recipe, PlacedSet set, E
     ExecContext looking = ctx.part(0.0, 0.95), again = ctx.part(0.95, 1.0);
     const PicturePtr scene = sceneOf(plan, request, looking);
     const MergedPtr merged = mergedOf(plan, request.reduction, again); // made by then
+    out.ringsFilled = merged->ringsFilled;
     out.asShot = lightOf(colour, colour.neutral);
     out.automaticWhite = guessedWhite(colour, *scene, out.asShot, again);
     out.tone =

@@ -4,7 +4,7 @@
 
 namespace yolk {
 
-const int kProcessVersion = 20;
+const int kProcessVersion = 21;
 
 Recipe automaticStart(const Measured &measured)
 {
@@ -35,7 +35,10 @@ Bracket bracketOf(const Sources &sources, const PlacedSet &set, double anchorExp
 
 Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe &recipe)
 {
-    return bracketOf(sources, measured, measured.anchorExposure, inForce(recipe, measured));
+    Bracket out = bracketOf(sources, measured, measured.anchorExposure, inForce(recipe, measured));
+    if (measured.ringsFilled)
+        out.notices.push_back("light below zero beside its lamps was filled from around them: it would show black");
+    return out;
 }
 
 } // namespace yolk

@@ -33,6 +33,7 @@ struct Measured : PlacedSet {
     WhitePoint asShot;           ///< what the reference frame took as neutral
     WhitePoint automaticWhite;   ///< a guess from the picture
     ToneStart tone;
+    bool ringsFilled = false; ///< light below zero round the lamps of merged radiance: frames/overshoot.h
     bool operator==(const Measured &) const = default;
 };
 

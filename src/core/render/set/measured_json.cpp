@@ -144,6 +144,7 @@ template <class Archive, OfType<Measured> T> void visit(Archive &archive, T &mea
     archive("as_shot", measured.asShot);
     archive("automatic_white", measured.automaticWhite);
     archive("tone", measured.tone);
+    archive("rings_filled", measured.ringsFilled);
 }
 
 // ---- what is done with it

@@ -29,7 +29,7 @@ MergedSet readMerged(const Frame &frame, int reduction, ExecContext &ctx)
     MergedSet out = emptySet(frame, reduction);
     ExecContext reading = ctx.part(0.0, 0.9), filling = ctx.part(0.9, 1.0);
     out.pixels.radiance = decodeRadiance(frame, reduction, reading);
-    fillOvershoot(out.pixels.radiance, filling);
+    out.ringsFilled = fillOvershoot(out.pixels.radiance, filling) > 0;
     const Shape shape = out.pixels.radiance.shape();
     out.pixels.variance = Image<uint16_t>(shape); // of which nothing is known
     out.pixels.shares = Image<uint8_t>(shape.width, shape.height, 1);

@@ -24,6 +24,7 @@ struct MergedSet {
     std::vector<FrameAlignment> alignment; ///< that was applied, in the order of frameIds, full-resolution pixels
     std::vector<double> believed;          ///< share of each frame's pixels that agree with the others, same order
     Movement movement;                     ///< what moved, in pixels of this size; frames in the order of frameIds
+    bool ringsFilled = false;              ///< below zero round the lamps of a radiance file
     double seconds = 0.0;                  ///< that decoding and merging took
     size_t bytes() const;                  ///< that its pixels hold
     bool noiseKnown() const { return !agreement.empty(); } ///< not of a radiance file, which says nothing of it
