@@ -9,6 +9,7 @@
 #include <opencv2/video/tracking.hpp>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace yolk {
@@ -176,92 +177,125 @@ Image<float> LocalMotion::noiseOf(const Guide &frame, const Image<float> &seen, 
     return out;
 }
 
-Displacements LocalMotion::find(const Guide &frame, const Transform &toFrame, ExecContext &ctx)
+/// A frame where the transform brings it, at the level.
+struct LocalMotion::Seen {
+    Transform toFrame;       ///< of the level
+    double clipping, offset; ///< light at which both are cut; that is added before the logarithm
+    double frameClipping;
+    cv::Mat light; ///< the frame itself, what clips at frameClipping
+    RemapMaps maps;
+    Image<float> seen, seenLog, stillLog, noise, tone;
+    Image<uint8_t> known;
+    cv::Mat covered; ///< 255 where it shows something
+    FlowSides sides(const Image<uint8_t> &stillKnown) const
+    {
+        return {stillLog.view(), stillKnown.view(), seenLog.view(), known.view(), noise.view()};
+    }
+};
+
+LocalMotion::Seen LocalMotion::seenBy(const Guide &frame, const Transform &toFrame, ExecContext &ctx) const
 {
     const GuideLevel &g = frame.levels[size_t(level_)];
-    const Transform t = toFrame.scaled(std::exp2(-level_));
     const int width = light_.width(), height = light_.height();
-    const double frameClipping = kClips / frame.exposure, clipping = std::min(clipping_, frameClipping);
-    cv::Mat light = matOf(g.light).clone();
-    light.setTo(frameClipping, matOf(g.valid) == 0);
-
-    // Where the transform puts each pixel.
-    const RemapMaps maps = mapsOf(t, {width, height, 2}, ctx);
-    const cv::Mat &mapX = maps.x, &mapY = maps.y;
-    Image<uint8_t> seenKnown(width, height, 1);
-    Image<float> seen(width, height, 1);
-    cv::Mat covered, seenMat = matOf(seen), seenKnownMat = matOf(seenKnown);
-    cv::remap(light, seenMat, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-    cv::remap(matOf(g.valid), seenKnownMat, mapX, mapY, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
-    cv::remap(cv::Mat(light.size(), CV_8U, cv::Scalar(255)), covered, mapX, mapY, cv::INTER_LINEAR, cv::BORDER_CONSTANT,
-              cv::Scalar(0));
-    cv::Mat valid = seenKnownMat.clone();
-    valid.setTo(0, matOf(valid_) == 0);
+    Seen out;
+    out.toFrame = toFrame.scaled(std::exp2(-level_));
+    out.frameClipping = kClips / frame.exposure;
+    out.clipping = std::min(clipping_, out.frameClipping);
+    out.offset = 4.0 * std::max({darkSigma_, std::sqrt(frame.variance(0.0, level_)), 1e-12});
+    out.light = matOf(g.light).clone();
+    out.light.setTo(out.frameClipping, matOf(g.valid) == 0);
+    out.maps = mapsOf(out.toFrame, {width, height, 2}, ctx);
+    out.known = Image<uint8_t>(width, height, 1);
+    out.seen = Image<float>(width, height, 1);
+    cv::Mat seen = matOf(out.seen), known = matOf(out.known);
+    cv::remap(out.light, seen, out.maps.x, out.maps.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+    cv::remap(matOf(g.valid), known, out.maps.x, out.maps.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+    cv::remap(cv::Mat(out.light.size(), CV_8U, cv::Scalar(255)), out.covered, out.maps.x, out.maps.y, cv::INTER_LINEAR,
+              cv::BORDER_CONSTANT, cv::Scalar(0));
     ctx.throwIfStopped();
+    out.stillLog = Image<float>(width, height, 1);
+    out.seenLog = Image<float>(width, height, 1);
+    out.tone = Image<float>(width, height, 1);
+    smoothed(logOf(matOf(light_), out.offset, out.clipping)).copyTo(matOf(out.stillLog));
+    smoothed(logOf(seen, out.offset, out.clipping)).copyTo(matOf(out.seenLog));
+    constexpr double kStopsPerE = 1.442695;
+    cv::Mat(kStopsPerE * logOf(seen, out.offset, out.frameClipping)).copyTo(matOf(out.tone));
+    out.noise = noiseOf(frame, out.seen, out.offset, ctx);
+    return out;
+}
 
-    const double offset = 4.0 * std::max({darkSigma_, std::sqrt(frame.variance(0.0, level_)), 1e-12});
-    Image<float> stillLog(width, height, 1), seenLog(width, height, 1);
-    smoothed(logOf(matOf(light_), offset, clipping)).copyTo(matOf(stillLog));
-    smoothed(logOf(seenMat, offset, clipping)).copyTo(matOf(seenLog));
-    const cv::Mat known = evened(matOf(stillLog));
-    cv::Mat moving = evened(matOf(seenLog));
-    known.copyTo(moving, covered < 255); // nothing to compare: nothing moves
-    const cv::Mat there = flowOf(known, moving);
+BelievedFlow LocalMotion::firstFlow(const Seen &seen, ExecContext &ctx) const
+{
+    const cv::Mat still = evened(matOf(seen.stillLog));
+    cv::Mat moving = evened(matOf(seen.seenLog));
+    still.copyTo(moving, seen.covered < 255); // nothing to compare: nothing moves
+    cv::Mat both = matOf(seen.known).clone();
+    both.setTo(0, matOf(valid_) == 0);
+    const cv::Mat there = flowOf(still, moving);
     ctx.throwIfStopped();
-    const cv::Mat back = flowOf(moving, known);
+    const cv::Mat back = flowOf(moving, still);
     ctx.throwIfStopped();
-    Image<float> belief = beliefIn(there, back, known, valid, ctx);
-    disbelieveMovers(there, belief);
-    Image<float> flow(width, height, 2), tone(width, height, 1);
-    const cv::Mat log = logOf(seenMat, offset, frameClipping);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            flow.row(0, y)[x] = there.at<cv::Vec2f>(y, x)[0];
-            flow.row(1, y)[x] = there.at<cv::Vec2f>(y, x)[1];
-            constexpr float kStopsPerE = 1.442695f;
-            tone.row(0, y)[x] = kStopsPerE * log.at<float>(y, x);
-        }
-    continueFlow(flow.view(), belief.view(), tone.view(), ctx);
+    BelievedFlow out{Image<float>(light_.width(), light_.height(), 2), beliefIn(there, back, still, both, ctx)};
+    disbelieveMovers(there, out.belief);
+    for (int k = 0; k < 2; ++k)
+        cv::extractChannel(there, matOf(out.flow, k), k);
+    continueFlow(out.flow.view(), out.belief.view(), seen.tone.view(), ctx);
+    return out;
+}
 
-    Image<float> moved(width, height, 1);
-    Image<uint8_t> movedValid(width, height, 1);
-    cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid);
+/// The flow at the borders of things, corrected, as the frame's own pixels want it. What the frame shows is learnt.
+Displacements LocalMotion::settled(const Guide &frame, const Seen &seen, std::span<const Image<float>> offered,
+                                   std::span<const int> reaches, Image<float> &flow, ExecContext &ctx)
+{
+    const int width = light_.width(), height = light_.height();
+    propagateFlow(seen.sides(valid_), offered, reaches, flow, ctx);
+    Image<float> moved(width, height, 1), movedLog(width, height, 1);
+    Image<uint8_t> movedValid(width, height, 1), both(width, height, 1);
+    cv::Mat movedMat = matOf(moved), movedValidMat = matOf(movedValid), movedLogMat = matOf(movedLog),
+            bothMat = matOf(both);
     RemapMaps to;
     const auto follow = [&] { // the flow leads within the picture that the transform has warped: on to the frame
-        to = mapsOf(t, {width, height, 2}, ctx, &flow);
-        cv::remap(light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-        cv::remap(matOf(g.valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST, cv::BORDER_CONSTANT, cv::Scalar(0));
+        to = mapsOf(seen.toFrame, {width, height, 2}, ctx, &flow);
+        cv::remap(seen.light, movedMat, to.x, to.y, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+        cv::remap(matOf(frame.levels[size_t(level_)].valid), movedValidMat, to.x, to.y, cv::INTER_NEAREST,
+                  cv::BORDER_CONSTANT, cv::Scalar(0));
     };
-    const Image<float> noise = noiseOf(frame, seen, offset, ctx);
-    propagateFlow({stillLog.view(), valid_.view(), seenLog.view(), seenKnown.view(), noise.view()}, flow, ctx);
-    Image<float> movedLog(width, height, 1);
-    Image<uint8_t> both(width, height, 1);
-    cv::Mat movedLogMat = matOf(movedLog), bothMat = matOf(both);
-    constexpr int kCorrections = 2;
-    for (int i = 0; i < kCorrections; ++i) {
-        ctx.throwIfStopped();
-        follow();
-        smoothed(logOf(movedMat, offset, clipping)).copyTo(movedLogMat);
-        cv::erode(cv::min(movedValidMat, matOf(valid_)), bothMat, cv::Mat::ones(5, 5, CV_8U));
-        const Image<float> step = flowCorrection(stillLog.view(), movedLog.view(), both.view(), tone.view(), ctx);
-        for (int k = 0; k < 2; ++k)
-            for (int y = 0; y < height; ++y)
-                for (int x = 0; x < width; ++x)
-                    flow.row(k, y)[x] += step.row(k, y)[x];
-    }
+    ctx.throwIfStopped();
     follow();
-
-    // The frame's own pixels are wanted.
+    smoothed(logOf(movedMat, seen.offset, seen.clipping)).copyTo(movedLogMat);
+    cv::erode(cv::min(movedValidMat, matOf(valid_)), bothMat, cv::Mat::ones(5, 5, CV_8U));
+    const Image<float> step = flowCorrection(seen.stillLog.view(), movedLog.view(), both.view(), seen.tone.view(), ctx);
+    for (int k = 0; k < 2; ++k)
+        cv::add(matOf(flow, k), matOf(step, k), matOf(flow, k));
+    follow();
     Displacements out;
     out.step = std::exp2(level_);
     out.field = Image<float>(width, height, 2);
-    for (int y = 0; y < height; ++y)
-        for (int x = 0; x < width; ++x) {
-            out.field.row(0, y)[x] = float(out.step) * (to.x.at<float>(y, x) - mapX.at<float>(y, x));
-            out.field.row(1, y)[x] = float(out.step) * (to.y.at<float>(y, x) - mapY.at<float>(y, x));
-        }
-    learn(frame, moved, movedValid, frameClipping);
+    cv::Mat(out.step * (to.x - seen.maps.x)).copyTo(matOf(out.field, 0));
+    cv::Mat(out.step * (to.y - seen.maps.y)).copyTo(matOf(out.field, 1));
+    learn(frame, moved, movedValid, seen.frameClipping);
     return out;
+}
+
+void LocalMotion::find(const Guide &frame, const Transform &toFrame, ExecContext &ctx)
+{
+    const Seen seen = seenBy(frame, toFrame, ctx);
+    BelievedFlow &own = found_.emplace_back(firstFlow(seen, ctx));
+    settled(frame, seen, {}, std::array{32, 16, 8, 4}, own.flow, ctx);
+}
+
+Displacements LocalMotion::finish(size_t found, const Guide &frame, const Transform &toFrame, ExecContext &ctx)
+{
+    if (found >= found_.size())
+        throw ArgumentError("local motion: there is no such frame");
+    BelievedFlow &own = found_[found];
+    std::vector<Image<float>> offered;
+    constexpr size_t kReach = 2; // frames before and after it: nearer exposures show more in common
+    for (size_t other = found - std::min(found, kReach); other < std::min(found_.size(), found + kReach + 1); ++other)
+        if (other != found)
+            if (auto foretold = foretoldFlow(found_[other], own, ctx))
+                offered.push_back(std::move(*foretold));
+    return settled(frame, seenBy(frame, toFrame, ctx), offered, std::array{16, 8, 4, 2}, own.flow, ctx);
 }
 
 } // namespace yolk

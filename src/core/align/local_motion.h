@@ -1,9 +1,12 @@
 // What no single transform explains: near things move further than far ones when the camera does.
 #pragma once
 
+#include "align/foretold_flow.h"
 #include "align/guide.h"
 #include "align/transform.h"
 #include "align/warp.h"
+
+#include <span>
 
 namespace yolk {
 
@@ -21,10 +24,19 @@ public:
     LocalMotion(const Guide &reference, int level);
 
     /// `toFrame` in pixels of the guides' codes, as are the displacements. Throws Cancelled. Threads: bands and those
-    /// of OpenCV; the same bits for any number. Memory: some 60 bytes per pixel of the level.
-    Displacements find(const Guide &frame, const Transform &toFrame, ExecContext &ctx);
+    /// of OpenCV; the same bits for any number. Memory: some 60 bytes per pixel of the level, and 12 for each frame.
+    void find(const Guide &frame, const Transform &toFrame, ExecContext &ctx);
+
+    /// To the end, for the frame that was found as the `found`th, from 0 on, once all have been: what the flows of
+    /// those found before and after it foretell is taken where it explains better what is seen.
+    Displacements finish(size_t found, const Guide &frame, const Transform &toFrame, ExecContext &ctx);
 
 private:
+    struct Seen;
+    Seen seenBy(const Guide &frame, const Transform &toFrame, ExecContext &ctx) const;
+    BelievedFlow firstFlow(const Seen &seen, ExecContext &ctx) const;
+    Displacements settled(const Guide &frame, const Seen &seen, std::span<const Image<float>> offered,
+                          std::span<const int> reaches, Image<float> &flow, ExecContext &ctx);
     void learn(const Guide &from, const Image<float> &light, const Image<uint8_t> &valid, double clipping);
     Image<float> noiseOf(const Guide &frame, const Image<float> &seen, double offset, ExecContext &ctx) const;
     int level_;
@@ -33,6 +45,7 @@ private:
     double clipping_;       // light from which on nothing is known
     double darkSigma_;      // noise of the reference in the dark
     Image<float> variance_; // of light_
+    std::vector<BelievedFlow> found_;
 };
 
 } // namespace yolk

@@ -165,93 +165,128 @@ private:
     Row acrossApart_[kSide], acrossKnown_[kSide], cost_[kTile];
 };
 
+/// What each pixel has found so far.
+class FlowSearch {
+public:
+    FlowSearch(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
+        : sides_(sides), flow_(flow), one_{flow.width(), flow.height(), 1}, ctx_(ctx.child({})),
+          moving_(sides.moving, sides.movingKnown), columns_((one_.width + kTile - 1) / kTile),
+          rows_((one_.height + kTile - 1) / kTile), isOpen_(size_t(columns_) * size_t(rows_)),
+          limit_(one_, Fill::Anything), cost_(one_, Fill::Anything)
+    {
+        forEachTile([&](int x0, int y0, int x1, int y1, char &isOpen) {
+            TileCost tile(sides_, moving_, x0, y0);
+            const auto *now = tile.of(flow_.view(), 0, 0);
+            for (int y = y0; y < y1; ++y)
+                for (int x = x0; x < x1; ++x) { // where nobody can tell, nothing is better
+                    const float so = now[y - y0][x - x0];
+                    cost_.row(0, y)[x] = so < kMostApart ? so : 0.0f;
+                    limit_.row(0, y)[x] = limitOf(cost_.row(0, y)[x], x, y);
+                }
+            isOpen = isAnyOpen(x0, y0, x1, y1);
+        });
+    }
+
+    /// Looks at `from` all around each pixel, `far` away; 0: at the pixel itself.
+    void take(const Image<float> &from, int far)
+    {
+        forEachTile([&](int x0, int y0, int x1, int y1, char &isOpen) {
+            if (!isOpen)
+                return;
+            TileCost tile(sides_, moving_, x0, y0);
+            bool isChanged = false;
+            for (int dy = -far; dy <= far; dy += std::max(1, far))
+                for (int dx = -far; dx <= far; dx += std::max(1, far))
+                    if (far == 0 || dx != 0 || dy != 0)
+                        isChanged |= takeBetter(tile.of(from.view(), dx, dy), from, dx, dy, x0, y0, x1, y1);
+            isOpen = !isChanged || isAnyOpen(x0, y0, x1, y1);
+        });
+    }
+
+private:
+    static constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
+    // A mean over a window of what was smoothed has some five independent values: noise makes it scatter by a third.
+    static constexpr float kScatter = 0.33f;
+
+    float noiseAt(int x, int y) const { return sides_.noise.shape().empty() ? 0.0f : sides_.noise.row(0, y)[x]; }
+    /// What a cost must fall below to count as better than `cost`.
+    float limitOf(float cost, int x, int y) const
+    {
+        return std::min(kBetter * cost, cost - std::max(kAtLeast, 2.0f * kScatter * noiseAt(x, y)));
+    }
+    bool isAnyOpen(int x0, int y0, int x1, int y1) const
+    {
+        for (int y = y0; y < y1; ++y)
+            for (int x = x0; x < x1; ++x)
+                if (cost_.row(0, y)[x] > std::max(2.0f * kAtLeast, (1.0f + 3.0f * kScatter) * noiseAt(x, y)))
+                    return true;
+        return false;
+    }
+
+    bool takeBetter(const TileCost::Row *costs, const Image<float> &from, int dx, int dy, int x0, int y0, int x1,
+                    int y1)
+    {
+        bool isChanged = false;
+        for (int y = y0; y < y1; ++y) {
+            const float *const row = costs[y - y0];
+            if (!isAnyBelow(row, limit_.row(0, y) + x0, x1 - x0))
+                continue;
+            isChanged = true;
+            const int v = std::clamp(y + dy, 0, one_.height - 1);
+            for (int x = x0; x < x1; ++x) {
+                if (!(row[x - x0] < limit_.row(0, y)[x]))
+                    continue;
+                cost_.row(0, y)[x] = row[x - x0];
+                limit_.row(0, y)[x] = limitOf(row[x - x0], x, y);
+                for (int k = 0; k < 2; ++k)
+                    flow_.row(k, y)[x] = from.row(k, v)[std::clamp(x + dx, 0, one_.width - 1)];
+            }
+        }
+        return isChanged;
+    }
+
+    /// Calls visit(x0, y0, x1, y1, is open) for all tiles.
+    template <class Visit> void forEachTile(Visit &&visit)
+    {
+        forEachPart(ctx_, rows_, [&](int row, ExecContext &) {
+            const int y0 = row * kTile, y1 = std::min(one_.height, y0 + kTile);
+            for (int column = 0; column < columns_; ++column) {
+                const int x0 = column * kTile;
+                visit(x0, y0, std::min(one_.width, x0 + kTile), y1,
+                      isOpen_[size_t(row) * size_t(columns_) + size_t(column)]);
+            }
+        });
+    }
+
+    const FlowSides &sides_;
+    Image<float> &flow_;
+    Shape one_;
+    ExecContext ctx_;
+    CodedPlane moving_;
+    int columns_, rows_;       // of tiles
+    std::vector<char> isOpen_; // tiles in which something is not explained
+    Image<float> limit_, cost_;
+};
+
 } // namespace
 
-void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx)
+void propagateFlow(const FlowSides &sides, std::span<const Image<float>> offered, std::span<const int> reaches,
+                   Image<float> &flow, ExecContext &ctx)
 {
     const Shape one{flow.width(), flow.height(), 1};
     if (one.empty() || flow.planes() != 2 || sides.still.shape() != one || sides.stillKnown.shape() != one ||
         sides.moving.shape() != one || sides.movingKnown.shape() != one ||
-        (!sides.noise.shape().empty() && sides.noise.shape() != one))
+        (!sides.noise.shape().empty() && sides.noise.shape() != one) ||
+        std::ranges::any_of(offered, [&](const Image<float> &o) { return o.shape() != flow.shape(); }))
         throw ArgumentError("flow and what it leads between must be of one size");
     if (std::min(one.width, one.height) < 2)
-        return;                                       // too few pixels around to tell
-    constexpr float kBetter = 0.9f, kAtLeast = 0.01f; // of what it was; of a factor e
-    // A mean over a window of what was smoothed has some five independent values: noise makes it scatter by a third.
-    constexpr float kScatter = 0.33f;
-    const auto noiseAt = [&](int x, int y) { return sides.noise.shape().empty() ? 0.0f : sides.noise.row(0, y)[x]; };
-    const auto isExplained = [&](float cost, int x, int y) {
-        return cost <= std::max(2.0f * kAtLeast, (1.0f + 3.0f * kScatter) * noiseAt(x, y));
-    };
-    // What a cost must fall below to count as better than `cost`.
-    const auto limitOf = [&](float cost, int x, int y) {
-        return std::min(kBetter * cost, cost - std::max(kAtLeast, 2.0f * kScatter * noiseAt(x, y)));
-    };
-    const CodedPlane moving(sides.moving, sides.movingKnown);
-    const int columns = (one.width + kTile - 1) / kTile, rows = (one.height + kTile - 1) / kTile;
-    std::vector<char> isOpen(size_t(columns) * size_t(rows)); // tiles in which something is not explained
-    Image<float> limit(one, Fill::Anything), cost(one, Fill::Anything);
-    ExecContext own = ctx.child({});
-    // Calls visit(x0, y0, x1, y1, is open) for all tiles.
-    const auto forEachTile = [&](auto &&visit) {
-        forEachPart(own, rows, [&](int row, ExecContext &) {
-            const int y0 = row * kTile, y1 = std::min(one.height, y0 + kTile);
-            for (int column = 0; column < columns; ++column) {
-                const int x0 = column * kTile;
-                visit(x0, y0, std::min(one.width, x0 + kTile), y1,
-                      isOpen[size_t(row) * size_t(columns) + size_t(column)]);
-            }
-        });
-    };
-    const auto open = [&](int x0, int y0, int x1, int y1) {
-        for (int y = y0; y < y1; ++y)
-            for (int x = x0; x < x1; ++x)
-                if (!isExplained(cost.row(0, y)[x], x, y))
-                    return true;
-        return false;
-    };
-    forEachTile([&](int x0, int y0, int x1, int y1, char &isTileOpen) {
-        TileCost tile(sides, moving, x0, y0);
-        const auto *now = tile.of(flow.view(), 0, 0);
-        for (int y = y0; y < y1; ++y)
-            for (int x = x0; x < x1; ++x) { // where nobody can tell, nothing is better
-                const float so = now[y - y0][x - x0];
-                cost.row(0, y)[x] = so < kMostApart ? so : 0.0f;
-                limit.row(0, y)[x] = limitOf(cost.row(0, y)[x], x, y);
-            }
-        isTileOpen = open(x0, y0, x1, y1);
-    });
-    for (const int far : {32, 16, 8, 4, 16, 8, 4, 2}) {
+        return; // too few pixels lie around to tell
+    FlowSearch search(sides, flow, ctx);
+    for (const Image<float> &other : offered)
+        search.take(other, 0);
+    for (const int far : reaches) {
         ctx.throwIfStopped();
-        const Image<float> before = copyOf(flow);
-        forEachTile([&](int x0, int y0, int x1, int y1, char &isTileOpen) {
-            if (!isTileOpen)
-                return;
-            TileCost tile(sides, moving, x0, y0);
-            bool isChanged = false;
-            for (int dy = -far; dy <= far; dy += far)
-                for (int dx = -far; dx <= far; dx += far) {
-                    if (dx == 0 && dy == 0)
-                        continue;
-                    const auto *now = tile.of(before.view(), dx, dy);
-                    for (int y = y0; y < y1; ++y) {
-                        const float *const costs = now[y - y0];
-                        if (!isAnyBelow(costs, limit.row(0, y) + x0, x1 - x0))
-                            continue;
-                        isChanged = true;
-                        const int v = std::clamp(y + dy, 0, one.height - 1);
-                        for (int x = x0; x < x1; ++x) {
-                            if (!(costs[x - x0] < limit.row(0, y)[x]))
-                                continue;
-                            cost.row(0, y)[x] = costs[x - x0];
-                            limit.row(0, y)[x] = limitOf(costs[x - x0], x, y);
-                            for (int k = 0; k < 2; ++k)
-                                flow.row(k, y)[x] = before.row(k, v)[std::clamp(x + dx, 0, one.width - 1)];
-                        }
-                    }
-                }
-            isTileOpen = !isChanged || open(x0, y0, x1, y1);
-        });
+        search.take(copyOf(flow), far);
     }
     for (int k = 0; k < 2; ++k) { // single pixels know nothing
         cv::Mat plane = matOf(flow, k);

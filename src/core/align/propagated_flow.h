@@ -4,6 +4,8 @@
 #include "base/exec_context.h"
 #include "image/image.h"
 
+#include <span>
+
 namespace yolk {
 
 /// What a flow leads from and to: log light (to the base e), and above 0 where it is known. `noise`: the mean difference
@@ -16,14 +18,15 @@ struct FlowSides {
     ImageView<const float> noise{};
 };
 
-/// Every pixel takes the displacement of a place up to 32 pixels away where that explains better what is seen around
-/// it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
+/// Every pixel takes its displacement from one of the flows offered, then from places around it, in turn as far away as
+/// `reaches` says, where that explains better what is seen around it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
 /// the mean difference of log light over 5 x 5 pixels; where that is small, or no more than noise makes of it, nothing is
 /// looked for.
-/// Shapes: one plane each, flow two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
+/// Shapes: one plane each, flows two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
 /// any runner. Memory: 20 bytes a pixel.
 /// Source: propagation as in PatchMatch, [Barnes2009]; without its random search, which bent grain under dust. Places
 /// are asked from far to near, as in jump flooding, [RongTan2006].
-void propagateFlow(const FlowSides &sides, Image<float> &flow, ExecContext &ctx);
+void propagateFlow(const FlowSides &sides, std::span<const Image<float>> offered, std::span<const int> reaches,
+                   Image<float> &flow, ExecContext &ctx);
 
 } // namespace yolk

@@ -166,10 +166,31 @@ private Q_SLOTS:
                 belief.row(0, y)[x] = dark || y > 150 ? 1.0f : 0.0f;
                 flow.row(0, y)[x] = dark ? 5.0f : y > 150 ? 1.0f : 99.0f;
             }
+        ThreadRunner runner;
+        ExecContext ctx(runner);
         continueFlow(flow.view(), belief.view(), tone.view(), ctx);
         for (const auto &[x, y] : {std::pair(160, 20), std::pair(85, 10), std::pair(230, 100)})
             test::compareNear(double(flow.row(0, y)[x]), 1.0, 0.05);
         QCOMPARE(flow.row(0, 20)[40], 5.0f);
+    }
+    void displacementsGoOnBesideAnotherTransform()
+    {
+        Displacements small{Image<float>(30, 20, 2), 2.0};
+        for (int y = 0; y < 20; ++y)
+            for (int x = 0; x < 30; ++x) {
+                small.field.row(0, y)[x] = 0.1f * float(x);
+                small.field.row(1, y)[x] = -0.2f * float(y);
+            }
+        const Transform before{Matrix3{{1.01, 0.002, 3, -0.001, 0.99, -2, 1e-6, 0, 1}}},
+            after{Matrix3{{1, 0, 2.5, 0, 1, -1.5, 0, 0, 1}}};
+        const Displacements large = enlarged(small, 4.0, before, after);
+        QCOMPARE(large.step, 8.0);
+        for (const auto &[x, y] : {std::pair(4.0, 4.0), {100.0, 60.0}, {200.0, 140.0}}) { // middles of blocks
+            const Point a = before({x, y}), b = after({x, y}), was = small.at({x / 4.0, y / 4.0}),
+                        is = large.at({x, y});
+            test::compareNear(b.x + is.x, a.x + 4.0 * was.x, 1e-4);
+            test::compareNear(b.y + is.y, a.y + 4.0 * was.y, 1e-4);
+        }
     }
     void flowCorrectionClosesTheRest()
     {
@@ -182,6 +203,8 @@ private Q_SLOTS:
                 moved.row(0, y)[x] = at(x - 0.3, y + 0.2); // what lies at x was found at x - 0.3
                 valid.row(0, y)[x] = 1;
             }
+        ThreadRunner runner;
+        ExecContext ctx(runner);
         const Image<float> step = flowCorrection(still.view(), moved.view(), valid.view(), tone.view(), ctx);
         test::compareNear(double(step.row(0, 60)[80]), 0.3, 0.06); // one step of least squares on a wave
         test::compareNear(double(step.row(1, 60)[80]), -0.2, 0.06);

@@ -149,10 +149,15 @@ private:
             return out;
         const int level = guides[reference_].levelOf(kLocalPixels);
         LocalMotion local(guides[reference_], level);
+        const double steps = 2.0 * double(order.size()) + 1.0; // found, then finished; the last: what moved
         for (size_t k = 0; k < order.size(); ++k) {
-            ExecContext own = ctx.part(double(k) / double(order.size() + 1), double(k + 1) / double(order.size() + 1));
-            out[order[k]] = local.find(guides[order[k]], here[order[k]].toReference.transform, own);
+            ExecContext own = ctx.part(double(k) / steps, double(k + 1) / steps);
+            local.find(guides[order[k]], here[order[k]].toReference.transform, own);
             own.report(1.0);
+        }
+        for (size_t k = 0; k < order.size(); ++k) {
+            out[order[k]] = local.finish(k, guides[order[k]], here[order[k]].toReference.transform, ctx);
+            ctx.report(double(order.size() + k + 1) / steps);
         }
         // A thing that was followed looks as if it had stayed, but bent: it shows fully only once it is not followed.
         const Shape shape = guides[reference_].levels[size_t(level)].light.shape();
