@@ -9,8 +9,8 @@ namespace yolk {
 /// Where `belief` (0 .. 1) falls short of 1 the flow becomes, by as much, the mean of what is believed nearby at like
 /// tone: sums over cells of 16 pixels and one stop, in which poor cells take from coarser and coarser surroundings and,
 /// far less, from neighbouring tones. Without anything believed it becomes 0.
-/// Shapes: flow two planes, belief and tone (stops) one, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the
-/// same bits for any runner.
+/// Shapes: flow two planes, belief and tone (stops) one, all of one size. Throws ArgumentError, Cancelled. Threads:
+/// bands; the same bits for any runner.
 void continueFlow(ImageView<float> flow, ImageView<const float> belief, ImageView<const float> tone, ExecContext &ctx);
 
 /// The small correction of a flow, two planes, at most a pixel: one step of least squares of `still` - `moved`, both

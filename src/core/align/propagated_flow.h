@@ -19,9 +19,9 @@ struct FlowSides {
 };
 
 /// Every pixel takes its displacement from one of the flows offered, then from places around it, in turn as far away as
-/// `reaches` says, where that explains better what is seen around it: a flow found in blocks mixes near and far wherever things are smaller than these. What a displacement explains is
-/// the mean difference of log light over 5 x 5 pixels; where that is small, or no more than noise makes of it, nothing is
-/// looked for.
+/// `reaches` says, where that explains better what is seen around it: a flow found in blocks mixes near and far wherever
+/// things are smaller than these. What a displacement explains is the mean difference of log light over 5 x 5 pixels;
+/// where that is small, or no more than noise makes of it, nothing is looked for.
 /// Shapes: one plane each, flows two, all of one size. Throws ArgumentError, Cancelled. Threads: bands; the same bits for
 /// any runner. Memory: 20 bytes a pixel.
 /// Source: propagation as in PatchMatch, [Barnes2009]; without its random search, which bent grain under dust. Places
