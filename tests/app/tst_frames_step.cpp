@@ -373,6 +373,13 @@ private Q_SLOTS:
             QVERIFY(window_->lightScale()->sentence().contains("radiance"));
             window_->goTo(Step::Frames);
             QVERIFY(words(row(0)).contains("merged radiance"));
+            // Its small picture has the middle of the ramp at 0.18, which sRGB writes as 118 [IEC61966-2-1].
+            const auto thumbnail = [this] { return document().thumbnail(document().bracket().frames[0].frame->id); };
+            QTRY_VERIFY_WITH_TIMEOUT(!thumbnail().isNull(), 20000);
+            const QImage small = thumbnail();
+            const int middle = qGreen(small.pixel(small.width() / 2, small.height() / 2));
+            QVERIFY2(std::abs(middle - 118) < 12, qPrintable(QString::number(middle)));
+            QVERIFY(qGreen(small.pixel(2, 2)) < 10 && qGreen(small.pixel(small.width() - 3, 2)) > 245);
         }
     }
     void oneFrameWorksThroughAllSteps()

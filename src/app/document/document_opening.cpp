@@ -362,7 +362,12 @@ void Document::loadThumbnails()
     using Pictures = QHash<QString, QImage>;
     auto work = [sources = sources_](ExecContext &ctx) {
         Pictures out;
-        for (const FramePtr &frame : sources.frames) { // decoded already, to be measured
+        for (const FramePtr &frame : sources.frames) {
+            if (frame->isRadiance()) {
+                out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, kThumbnailSide, ctx));
+                continue;
+            }
+            // Decoded already, to be measured.
             const DecodedPtr codes = decoded(sources, *frame, measuringReduction(*frame), ctx);
             out.insert(QString::fromStdString(frame->id), frameThumbnail(*frame, codes->view(), kThumbnailSide, ctx));
         }

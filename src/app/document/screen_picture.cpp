@@ -11,6 +11,7 @@
 #include <array>
 #include <cmath>
 #include <cstring>
+#include <iterator>
 #include <vector>
 
 namespace yolk::app {
@@ -120,6 +121,45 @@ void paintMask(QImage &picture, ImageView<const float> mask, const QColor &overl
     }
 }
 
+namespace {
+
+QImage smallPicture(const Image<float> &linear, int side, ExecContext &ctx)
+{
+    const double scale = std::min(1.0, double(side) / std::max(linear.width(), linear.height()));
+    const int width = std::max(1, int(std::lround(linear.width() * scale)));
+    const int height = std::max(1, int(std::lround(linear.height() * scale)));
+    const Image<float> small =
+        resample(linear.view(), {0, 0, double(linear.width()), double(linear.height())}, width, height, ctx);
+    return screenPicture(small.view(), nullptr, ctx);
+}
+
+/// Merged radiance, its median at middle grey.
+QImage radianceThumbnail(const Frame &frame, int reduction, int side, ExecContext &ctx)
+{
+    Image<float> light = decodeRadiance(frame, reduction, ctx);
+    std::vector<float> greens;
+    for (int y = 0; y < light.height(); ++y)
+        std::copy_if(light.row(1, y), light.row(1, y) + light.width(), std::back_inserter(greens),
+                     [](float v) { return v > 0.0f; });
+    constexpr double kGrey = 0.18;
+    double exposure = 1.0;
+    if (!greens.empty()) {
+        const auto middle = greens.begin() + ptrdiff_t(greens.size() / 2);
+        std::nth_element(greens.begin(), middle, greens.end());
+        exposure = kGrey / double(*middle);
+    }
+    const Matrix3 m = rgbToRgb(kRec2020, kRec709) * frame.codeValues.toRec2020;
+    for (int y = 0; y < light.height(); ++y)
+        for (int x = 0; x < light.width(); ++x) {
+            const Vector3 rgb = m * Vector3{light.row(0, y)[x], light.row(1, y)[x], light.row(2, y)[x]};
+            for (int c = 0; c < 3; ++c) // cut before pixels are averaged, as a sensor would
+                light.row(c, y)[x] = float(std::clamp(exposure * rgb[size_t(c)], 0.0, 1.0));
+        }
+    return smallPicture(light, side, ctx);
+}
+
+} // namespace
+
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
 {
     const int longest = std::max(frame.width, frame.height);
@@ -128,6 +168,8 @@ QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx)
     const int most = frame.isRaw() ? 2 : 32;
     while (reduction < most && longest / (2 * reduction) >= side)
         reduction *= 2;
+    if (frame.isRadiance())
+        return radianceThumbnail(frame, reduction, side, ctx);
     return frameThumbnail(frame, decodeFrame(frame, reduction, ctx).view(), side, ctx);
 }
 
@@ -145,12 +187,7 @@ QImage frameThumbnail(const Frame &frame, ImageView<const uint16_t> decoded, int
             for (int c = 0; c < 3; ++c)
                 linear.row(c, y)[x] = float(rgb[size_t(c)]);
         }
-    const double scale = std::min(1.0, double(side) / std::max(linear.width(), linear.height()));
-    const int width = std::max(1, int(std::lround(linear.width() * scale)));
-    const int height = std::max(1, int(std::lround(linear.height() * scale)));
-    const Image<float> small =
-        resample(linear.view(), {0, 0, double(linear.width()), double(linear.height())}, width, height, ctx);
-    return screenPicture(small.view(), nullptr, ctx);
+    return smallPicture(linear, side, ctx);
 }
 
 } // namespace yolk::app

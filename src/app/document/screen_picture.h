@@ -29,7 +29,8 @@ void paintHatching(QImage &picture, ImageView<const uint8_t> hatch, const QColor
 /// Hatches the picture by a mask of its size, 0 to 1: the stripes are the wider the more of it there is.
 void paintMask(QImage &picture, ImageView<const float> mask, const QColor &overlay, const QPoint &origin);
 
-/// A frame as it was taken, at most `side` pixels large: from its file, or from codes that were decoded before.
+/// A frame as it was taken, merged radiance with its median at middle grey, at most `side` pixels large: from its file, or
+/// from codes that were decoded before.
 QImage frameThumbnail(const Frame &frame, int side, ExecContext &ctx);
 QImage frameThumbnail(const Frame &frame, ImageView<const uint16_t> decoded, int side, ExecContext &ctx);
 

@@ -37,7 +37,7 @@ Bracket bracketOf(const Sources &sources, const Measured &measured, const Recipe
 {
     Bracket out = bracketOf(sources, measured, measured.anchorExposure, inForce(recipe, measured));
     if (measured.ringsFilled)
-        out.notices.push_back("light below zero beside its lamps was filled from around them: it would show black");
+        out.notices.push_back("black rings round its lamps were filled from beside them");
     return out;
 }
 
