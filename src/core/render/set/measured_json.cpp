@@ -144,7 +144,7 @@ template <class Archive, OfType<Measured> T> void visit(Archive &archive, T &mea
     archive("as_shot", measured.asShot);
     archive("automatic_white", measured.automaticWhite);
     archive("tone", measured.tone);
-    archive("rings_filled", measured.ringsFilled);
+    archive.later("rings_filled", measured.ringsFilled);
 }
 
 // ---- what is done with it
@@ -186,6 +186,7 @@ private:
 class WriteArchive {
 public:
     template <class T> void operator()(const char *key, const T &value) { object[key] = of(value); }
+    template <class T> void later(const char *key, const T &value) { (*this)(key, value); }
     json object = json::object();
 
 private:
@@ -227,6 +228,12 @@ public:
         if (it == object_.end())
             throw ArgumentError(path + ": is missing");
         read(*it, path, value);
+    }
+    /// What older projects do not have, and keeps its value then.
+    template <class T> void later(const char *key, T &value)
+    {
+        if (object_.contains(key))
+            (*this)(key, value);
     }
 
 private:
