@@ -14,8 +14,8 @@ struct SeenLevel {
 };
 
 /// The frame at toFrame(pixel) + displacement; `toFrame` and the displacements in pixels of the guide's codes. The
-/// result has the size of `shape`, the level of the reference. Throws Cancelled. Threads: bands and those of OpenCV. Memory: 14 bytes per pixel of
-/// the level.
+/// result has the size of `shape`, the level of the reference. Throws Cancelled. Threads: bands and those of OpenCV.
+/// Memory: 14 bytes per pixel of the level.
 SeenLevel seenLevel(const Guide &frame, int level, const Transform &toFrame, const Displacements &local, Shape shape,
                     ExecContext &ctx);
 

@@ -6,9 +6,12 @@
 #include "render/render.h"
 #include "render/set/measured_json.h"
 #include "render/set/stage_cache.h"
+#include "render/stages/align_stage.h"
 #include "render/stages/frame_stage.h"
 #include "render/views/develop.h"
 #include "support/compare.h"
+#include "support/handheld.h"
+#include "support/near.h"
 #include "support/runners.h"
 #include "support/synthetic.h"
 #include "tone/tone_curve.h"
@@ -435,6 +438,52 @@ private Q_SLOTS:
         typed.frames.exposure[sources_.frames[0]->id] = measured_.frames[0].exposure / 16.0;
         const Image<float> after = look(typed);
         QVERIFY(!test::firstDifference(before.view(), after.view(), 0.0, 0.0).isEmpty());
+    }
+    void largeSetsMoveAsInTheirFirstPicture()
+    {
+        // A near square goes further than the ground, in frames large enough that both sizes look as finely.
+        constexpr int kWide = 2000, kHigh = 1300;
+        ThreadRunner runner;
+        ExecContext ctx(runner);
+        const Image<float> scene = test::wideScene(kWide, kHigh, 1, ctx);
+        const QTemporaryDir dir;
+        Sources sources{{}, std::make_shared<StageCache>(size_t(1) << 30)};
+        sources.keepFrames = true;
+        for (const int i : {0, 1}) {
+            const auto shifted = [&](double right) {
+                return test::seenUnder(scene, Transform{Matrix3{{1, 0, right, 0, 1, 0, 0, 0, 1}}}, kWide, kHigh, ctx);
+            };
+            Image<float> seen = shifted(i * 7.0);
+            const Image<float> near = shifted(i * 15.0);
+            for (int c = 0; c < 3; ++c)
+                for (int y = 400; y < 900; ++y)
+                    std::copy_n(near.row(c, y) + 700 + i * 15, 500, seen.row(c, y) + 700 + i * 15);
+            const demo::Shot shot = test::shotAt(i, 1.5, uint64_t(i));
+            const std::string path = dir.filePath(QStringLiteral("%1.jpg").arg(i)).toStdString();
+            demo::writeFrame(path, demo::expose(seen.view(), shot).view(), shot, demo::FrameFile::Jpeg);
+            sources.frames.push_back(loadFrame(path));
+        }
+        const Measured measured = analyse(sources, {}, ctx);
+        const RenderPlan plan(sources, measured, {});
+        QCOMPARE(previewReduction(sources), 2);
+        const auto first = alignedSet(plan, 2, ctx), full = alignedSet(plan, 1, ctx);
+        const size_t moves = full->displacements[0].empty() ? 1 : 0;
+        QVERIFY(!first->displacements[moves].empty() && !full->displacements[moves].empty());
+        QCOMPARE(full->displacements[moves].field.shape(), first->displacements[moves].field.shape());
+        const auto placeIn = [&](const AlignedSet &set, Point p) {
+            const Point t = set.alignment[moves].toReference.transform(p);
+            const Point d = set.displacements[moves].at({p.x / set.reduction, p.y / set.reduction});
+            return Point{t.x + set.reduction * d.x, t.y + set.reduction * d.y};
+        };
+        double ground = 0.0, thing = 0.0;
+        for (const int y : {441, 601, 801})
+            for (const int x : {201, 801, 1001, 1701}) { // middles of blocks
+                const Point at{double(x), double(y)}, a = placeIn(*first, at), b = placeIn(*full, at);
+                test::compareNear(b.x, a.x, 1e-3);
+                test::compareNear(b.y, a.y, 1e-3);
+                (x > 700 && x < 1200 ? thing : ground) += (b.x - at.x) / 6.0;
+            }
+        test::compareNear(std::abs(thing - ground), 8.0, 0.5);
     }
 };
 

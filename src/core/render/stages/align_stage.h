@@ -16,8 +16,8 @@ struct AlignedSet {
     size_t bytes() const;
 };
 
-/// Decodes, prepares and aligns the frames in use. At full size motions are refined first;
-/// displacements are those of the first picture where that is as fine as what they would be looked for in. Throws as prepared().
+/// Decodes, prepares and aligns the frames in use. At full size motions are refined first; displacements are those of the
+/// first picture where that is as fine as what they would be looked for in. Throws as prepared().
 std::shared_ptr<const AlignedSet> alignedSet(const RenderPlan &plan, int reduction, ExecContext &ctx);
 
 /// What is kept of the reference frame, in its pixels.
